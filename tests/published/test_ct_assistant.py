@@ -7,13 +7,14 @@ definition of real power, P = U I cos(phi).
 import numpy as np
 import pytest
 
+from calm_relay.job.circuit_kinds import CIRCUITS
 from calm_relay.job.commissioning import Commissioning, CtMoment
-from calm_relay.planning.commissioning.ct_assistant import COUNT, Placement, _apart, ct_finding, explain, predicted
+from calm_relay.planning.commissioning.ct_assistant import Placement, _apart, ct_finding, explain, predicted
 
 
 def random_site(random, phases):
     """What flows in the three moments on each phase, and where each transformer was put [kW]."""
-    count = COUNT[phases]
+    count = CIRCUITS[phases].live
     base = random.uniform(0.4, 3.0, count)
     load = np.array([base * random.uniform(0.9, 1.1, count) for _ in range(3)])
     spread = count == 1 or random.random() < 0.5
@@ -30,7 +31,7 @@ def random_site(random, phases):
 def random_place(random, number, base, pv, phases):
     turned, kind = bool(random.random() < 0.4), random.random()
     if kind < 0.45:
-        phase = int(random.integers(COUNT[phases]))
+        phase = int(random.integers(CIRCUITS[phases].live))
         return Placement("right" if phase == number else "wrong phase", "service", phase, turned)
     if kind < 0.6:
         return Placement("not closed", "service", number, turned, float(random.uniform(0.2, 0.8)))

@@ -5,7 +5,7 @@ from typing import Literal
 from pydantic import Field
 
 from calm_relay.job.base import Identifier, Line, Model, Name, NotNegative, Positive
-from calm_relay.job.equipment import Phases
+from calm_relay.job.circuit_kinds import Phases
 
 
 class Country(Model):

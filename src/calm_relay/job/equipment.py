@@ -12,9 +12,7 @@ from typing import Any, Literal, Protocol, Self, TypeVar
 from pydantic import Field, model_validator
 
 from calm_relay.job.base import ClockTime, Fraction, Identifier, Line, Model, Name, NotNegative, Positive
-
-Phases = Literal["single", "split", "three"]
-
+from calm_relay.job.circuit_kinds import CIRCUITS, CircuitKind, Phases
 
 # A module gives more than its rated current where light is brighter than at test conditions, over noon and at clouds'
 # edges: IEC 62548-1:2023, 7.2.4.2 (from memory) and NEC 690.8(A)(1).
@@ -381,6 +379,11 @@ class Inverter(Model):
             price=self.price * units,
             install_hours=self.install_hours * units,
         )
+
+    @property
+    def circuit(self) -> CircuitKind:
+        """What follows from its phases."""
+        return CIRCUITS[self.phases]
 
     def on_phases(self, units: int, phases: Phases) -> Self:
         """So many of them side by side on a service; on three phases as many on each, where its maker lets them."""

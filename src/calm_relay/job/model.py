@@ -11,10 +11,11 @@ from pydantic import Field, field_validator, model_validator
 from calm_relay.job import renamed
 from calm_relay.job.backup_board import LEGS, BackupBoard
 from calm_relay.job.base import Fraction, Identifier, Line, Model, Name, NotNegative, Positive, Prose, WeatherPath
+from calm_relay.job.circuit_kinds import CIRCUITS, CircuitKind, Phases
 from calm_relay.job.commissioning import CalendarDay, Commissioning
 from calm_relay.job.control import Clock, Control, ExportWindow, GridCharge, Window, refuse_meeting
 from calm_relay.job.demand import LOAD_FIELDS, Demand, MeteredDemand, ScheduledLoad, ShapedDemand
-from calm_relay.job.equipment import Catalogue, Phases
+from calm_relay.job.equipment import Catalogue
 from calm_relay.job.existing_supply import ON_CHANGEOVER, ExistingChangeover, ExistingTransformers, Generator
 from calm_relay.job.finance import Finance
 from calm_relay.job.renamed import NewNames
@@ -193,9 +194,14 @@ class Supply(Model):
         return self
 
     @property
+    def circuit(self) -> CircuitKind:
+        """What follows from its phases."""
+        return CIRCUITS[self.phases]
+
+    @property
     def import_limit_kw(self) -> float:
         """What the main fuse carries at unity power factor over all phases [kW]."""
-        return self.main_fuse_a * self.volts * (3 if self.phases == "three" else 1) / 1000
+        return self.main_fuse_a * self.volts * self.circuit.lines / 1000
 
 
 # Without an answer to each of these there is no verdict.
@@ -582,7 +588,7 @@ class Job(Model):
 
         The circuit that holds a load says it before the load does.
         """
-        count = {"single": 1, "split": 2, "three": 3}[self.supply.phases]
+        count = self.supply.circuit.live
         if count == 1:
             return ()
         circuits = self.backup_board.circuits if self.backup_board is not None else ()

@@ -5,7 +5,7 @@ from typing import Literal, Self
 from pydantic import Field, model_validator
 
 from calm_relay.job.base import Identifier, Line, Model, Name, NotNegative
-from calm_relay.job.equipment import Phases
+from calm_relay.job.circuit_kinds import Phases
 from calm_relay.job.rooms import Room
 
 RuleKind = Literal[

@@ -19,7 +19,6 @@ ASKED = {
 }
 ROWS = (("load", "Load, clamp"), ("pv", "Arrays give"), ("charge", "Battery takes"), ("shown", "Grid, as shown"))
 SPAN = FieldRange(-1000.0, 1000.0, optional=True)
-PHASES = {"single": 1, "split": 2, "three": 3}
 
 
 class CtPicture(QWidget):
@@ -140,7 +139,7 @@ class CtPanel(QWidget):
     def show_record(self, job, finding) -> None:
         """Shows the moments of a job and what they say."""
         self._job = job
-        count = PHASES[job.supply.phases]
+        count = job.supply.circuit.live
         if count != self._count:
             self._build(count)
         for (kind, name, phase), field in self.fields.items():

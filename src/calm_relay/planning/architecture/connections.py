@@ -9,6 +9,7 @@ from math import floor
 from typing import Literal
 
 from calm_relay.job.backup_board import Circuit
+from calm_relay.job.circuit_kinds import CIRCUITS
 from calm_relay.job.equipment import ISC_FACTOR, Microinverter
 from calm_relay.job.existing_supply import (
     ON_CHANGEOVER,
@@ -122,7 +123,7 @@ def kept_transformers(design: Design, job: Job) -> tuple[ExistingTransformers, .
 
 def transformers_read_again(design: Design, job: Job) -> ExistingTransformers | None:
     """Current transformers at the service that a new unit may read in place of the one that goes; None without."""
-    wanted = TRANSFORMERS[job.supply.phases]
+    wanted = job.supply.circuit.live
     kept = kept_transformers(design, job)
     return next(
         (
@@ -248,8 +249,6 @@ def battery_amps(bank: Bank, converter: Converter) -> float:
     return most
 
 
-# Current transformers that a look at the service takes.
-TRANSFORMERS = {"single": 1, "split": 2, "three": 3}
 TO_GRID, TO_HOUSE, ALL_BEHIND = "towards the grid", "towards the house", "everything behind the meter"
 
 
@@ -412,7 +411,7 @@ class _Maker:
             circuit=circuit,
             volts=inverter.volts if circuit != "three" else self.job.supply.volts,
             amps=amps,
-            drop_a=inverter.ac_kw * 1000.0 / inverter.volts / (3.0 if inverter.phases == "three" else 1.0)
+            drop_a=inverter.ac_kw * 1000.0 / inverter.volts / inverter.circuit.lines
             * amps / inverter.max_ac_a,
             open_v=inverter.volts,
             status=status,
@@ -573,7 +572,7 @@ class _Maker:
         if generator.on == ON_CHANGEOVER and self.head != METER:
             place = self.head
         phases = lead.inverter.phases if on_input and lead is not None else supply.phases
-        amps = generator.kw * 1000.0 / supply.volts / (3.0 if phases == "three" else 1.0)
+        amps = generator.kw * 1000.0 / supply.volts / CIRCUITS[phases].lines
         self.join(
             place,
             key,
@@ -622,7 +621,7 @@ class _Maker:
         if not supply.on_grid or self.design.by_clock:
             return
         place = next(edge for edge in self.edges if edge.start == METER)
-        count = TRANSFORMERS[supply.phases]
+        count = supply.circuit.live
         there = {item.name: item for item in kept_transformers(self.design, self.job)}
         again = transformers_read_again(self.design, self.job)
         for number, converter in enumerate(self.design.converters):

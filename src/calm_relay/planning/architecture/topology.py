@@ -4,6 +4,8 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Literal
 
+from calm_relay.job.circuit_kinds import CIRCUITS
+
 NodeKind = Literal[
     "grid",
     "meter",
@@ -32,8 +34,6 @@ EdgeKind = Literal[
     "earth",
 ]
 Status = Literal["new", "there"]
-CONDUCTORS = {"dc": 2, "single": 3, "split": 4, "three": 5}
-LOADED: dict[str, Literal[2, 3]] = {"dc": 2, "single": 2, "split": 2, "three": 3}
 
 GRID, METER, MAIN, AHEAD, BACKED_UP = "grid", "meter", "main board", "board ahead", "backup board"
 CHANGEOVER, GENERATOR, EARTH = "changeover", "generator", "earth"
@@ -103,12 +103,12 @@ class Edge:
     @property
     def conductors(self) -> int:
         """Conductors of the cable, with neutral and earth."""
-        return CONDUCTORS[self.circuit]
+        return CIRCUITS[self.circuit].conductors
 
     @property
     def loaded(self) -> Literal[2, 3]:
         """Conductors that carry current."""
-        return LOADED[self.circuit]
+        return CIRCUITS[self.circuit].loaded
 
 
 @dataclass(frozen=True)

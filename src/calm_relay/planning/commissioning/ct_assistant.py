@@ -6,12 +6,11 @@ from itertools import product
 
 import numpy as np
 
+from calm_relay.job.circuit_kinds import CIRCUITS, Phases
 from calm_relay.job.commissioning import CT_MOMENTS, Commissioning
-from calm_relay.job.equipment import Phases
 
 # Angle of a conductor's current against the voltage that its transformer is multiplied with [deg], by phases apart.
 ANGLE = {"single": 0.0, "split": 180.0, "three": 120.0}
-COUNT = {"single": 1, "split": 2, "three": 3}
 # Instruments disagree by this share, and by this much at least [kW]: common practice, no source.
 NOISE, NOISE_KW = 0.03, 0.02
 # A placement that explains so much worse than the best one is ruled out.
@@ -119,7 +118,7 @@ def ct_finding(record: Commissioning, phases: Phases) -> CtFinding:
     phases : {"single", "split", "three"}
         Of the service.
     """
-    count = COUNT[phases]
+    count = CIRCUITS[phases].live
     moments = [record.ct_moment(kind) for kind in CT_MOMENTS]
     full = [moment for moment in moments if len(moment.load) == count and len(moment.shown) == count]
     if len(full) < 2:
@@ -156,7 +155,9 @@ def explain(load: np.ndarray, pv: np.ndarray, charge: np.ndarray, shown: np.ndar
     grid = load - pv + charge
     if np.abs(np.diff(grid, axis=0)).max(initial=0.0) < 0.3:
         return CtFinding((), (), "The moments are too alike: wanted at least 0.3 kW between them.")
-    each = [_candidates(number, grid, load, pv, shown[:, number], phases) for number in range(COUNT[phases])]
+    each = [
+        _candidates(number, grid, load, pv, shown[:, number], phases) for number in range(CIRCUITS[phases].live)
+    ]
     ranked = sorted(
         (
             (sum(cost for cost, _ in combination), tuple(place for _, place in combination))
@@ -234,7 +235,7 @@ def _candidates(
         found.append((cost, place))
 
     weigh(Placement("dead", "service", number, False))
-    for phase in range(COUNT[phases]):
+    for phase in range(CIRCUITS[phases].live):
         for turned in (False, True):
             own = phase == number
             weigh(Placement("right" if own else "wrong phase", "service", phase, turned))

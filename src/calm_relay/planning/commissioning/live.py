@@ -185,7 +185,7 @@ class LiveSite:
     def _by_phase(self, of: Callable[[str], float | None]) -> tuple[float, ...] | None:
         """What all units give or make on each phase of the service [kW]; None while one of them has not said it."""
         supply = self.plan.job.supply
-        count = {"single": 1, "split": 2, "three": 3}[supply.phases]
+        count = supply.circuit.live
         total = [0.0] * count
         for key, phase in zip(self.keys, self.option.design.phases(supply), strict=True):
             kw = of(key) if self._inverter(key) is not None else None

@@ -151,7 +151,7 @@ class PlayedSite:
 
     @property
     def _phases(self) -> int:
-        return {"single": 1, "split": 2, "three": 3}[self.plan.job.supply.phases]
+        return self.plan.job.supply.circuit.live
 
     @property
     def step(self) -> float:

@@ -2,11 +2,7 @@
 
 from dataclasses import dataclass
 
-from calm_relay.job.equipment import Phases
 from calm_relay.job.model import Supply
-
-# What each live conductor of a supply is called.
-LEG: dict[Phases, str] = {"single": "phase", "split": "leg", "three": "phase"}
 
 
 @dataclass(frozen=True)

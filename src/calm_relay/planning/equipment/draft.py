@@ -16,6 +16,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from calm_relay.job.base import Model
+from calm_relay.job.circuit_kinds import CIRCUITS
 from calm_relay.job.equipment import (
     Backup,
     BatteryPort,
@@ -287,8 +288,7 @@ def _inverter(known: _Known, parts: frozenset[str]) -> dict[str, Derived]:
     found["volts"] = Derived(240.0 if phases == "split" else 230.0, "usual for the service")
     volts = known("volts") or found["volts"].value
     if kw:
-        lines = 3 if phases == "three" else 1
-        amps = round(kw * 1000.0 / volts / lines, 1)
+        amps = round(kw * 1000.0 / volts / CIRCUITS[phases].lines, 1)
         found["max_ac_a"] = Derived(amps, "rated power over voltage")
         found["standby_w"] = Derived(round(max(2.0, 2.0 * kw if "battery" in parts else 0.8 * kw), 1), "usual")
     peak = known("peak_efficiency")
@@ -388,9 +388,7 @@ def _micro(known: _Known, parts: frozenset[str]) -> dict[str, Derived]:
     found["volts"] = Derived(240.0 if phases == "split" else 230.0, "usual for the service")
     volts = known("volts") or found["volts"].value
     if watts:
-        found["ac_a"] = Derived(
-            round(watts / volts / (3 if phases == "three" else 1), 2), "rated power over voltage"
-        )
+        found["ac_a"] = Derived(round(watts / volts / CIRCUITS[phases].lines, 2), "rated power over voltage")
     low, amps, peak = known("mppt_low_v"), known("usable_a"), known("peak_efficiency")
     if low:
         found["start_v"] = Derived(low, "lower end of the MPPT window")

@@ -5,6 +5,7 @@ from math import ceil
 from typing import Any
 
 from calm_relay.job.backup_board import Circuit
+from calm_relay.job.circuit_kinds import CIRCUITS
 from calm_relay.job.demand import LOAD_FIELDS, ScheduledLoad
 from calm_relay.job.equipment import Inverter
 from calm_relay.job.model import Job
@@ -12,7 +13,7 @@ from calm_relay.physics.plant.readings import highest_sum
 from calm_relay.planning.architecture.connections import backs_up_whole_house
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.common.amounts import in_pair
-from calm_relay.planning.common.vocabulary import LEG, vocabulary_of
+from calm_relay.planning.common.vocabulary import vocabulary_of
 from calm_relay.planning.findings.base import (
     Finding,
     Mend,
@@ -29,7 +30,6 @@ from calm_relay.planning.findings.base import (
 from calm_relay.planning.findings.battery import more_units, stronger_inverter
 from calm_relay.planning.operation.backed_up_loads import BRIEFLY, BackedUpLoads
 from calm_relay.planning.operation.island import (
-    LEGS,
     forming_kw,
     forms_grid,
     island_limits,
@@ -94,14 +94,14 @@ def check_pass_through(subject: Subject) -> list[Finding]:
     allowed_a, rows = relay_passes_a(converter), subject.behind_relay
     legs_kw = through_relay(subject.design, subject.job, subject.context.demand)
     ac_kw = subject.outcome.year.of("ac", subject.design.forming[0])
-    worst_kw, leg, at = highest_sum(legs_kw, ac_kw, 1.0 / LEGS[phases])
+    worst_kw, leg, at = highest_sum(legs_kw, ac_kw, 1.0 / CIRCUITS[phases].live)
     volts = leg_volts(phases, converter.inverter.volts)
     worst_a = worst_kw * 1000.0 / volts
-    charging_a = max(-float(ac_kw[at]), 0.0) / LEGS[phases] * 1000.0 / volts
+    charging_a = max(-float(ac_kw[at]), 0.0) / CIRCUITS[phases].live * 1000.0 / volts
     over = worst_a > allowed_a
     share = backup.pass_through_continuous_fraction
     of = f" ({share:.0%} of {backup.pass_through_a:g} A)" if share < 1 else ""
-    where = "" if phases == "single" else f" on {LEG[phases]} {leg + 1}"
+    where = "" if phases == "single" else f" on {CIRCUITS[phases].leg} {leg + 1}"
     charging = f", {charging_a:.0f} A of it charging" if charging_a >= 0.5 else ""
     sentence = (
         f"Through the relay the year's most is {worst_a:.0f} A{where}{charging}, mean of a quarter hour; it passes "
@@ -170,7 +170,7 @@ def check_backed_load(subject: Subject) -> list[Finding]:
     parts = " + ".join(f"{name} {kw:.1f}" for kw, name in stack[:NAMED] if kw > 0.05)
     rest = sum(kw for kw, _ in stack[NAMED:])
     when = subject.site.calendar.wall[at].astype(object)
-    phases = {"single": 1, "split": 2, "three": 3}[converter.inverter.phases]
+    phases = converter.inverter.circuit.live
     amps = limit_kw * 1000.0 / phases / leg_volts(converter.inverter.phases, converter.inverter.volts)
     what = vocabulary_of(job.supply).staying_on
     asked, limit = in_pair(asked_kw, limit_kw)
@@ -250,7 +250,7 @@ def _start(
         against = f"that draws {held.start_a:.0f} A; {former.name} takes {amps}"
     else:
         reading = (held.asked_kw, held.surge_kw, "kW" if backup.locked_rotor_a is not None else "kVA")
-        where = f" on its {LEG[job.supply.phases]}" if held.on_leg else ""
+        where = f" on its {job.supply.circuit.leg}" if held.on_leg else ""
         against = (
             f"on top of {held.running_kw:.1f} kW that may run then that asks {held.asked_kw:.1f} {reading[2]}{where}; "
             f"{former.name} gives {held.surge_kw:.1f} {reading[2]} for {backup.surge_s:g} s"
@@ -371,7 +371,7 @@ def check_legs(subject: Subject) -> list[Finding]:
     over = worst > leg_kw
     volts = leg_volts(converter.inverter.phases, converter.inverter.volts)
     summary = " / ".join(f"{kw:.1f}" for kw in legs.asked_kw)
-    when, word = vocabulary_of(subject.job.supply).in_an_outage, LEG[subject.job.supply.phases]
+    when, word = vocabulary_of(subject.job.supply).in_an_outage, subject.job.supply.circuit.leg
     return [
         warns_if(
             over,

@@ -7,9 +7,6 @@ from calm_relay.job.model import Job
 from calm_relay.planning.architecture.connections import changes_over, kept_changeovers
 from calm_relay.planning.findings.base import Finding, Mend, Subject, grid_check, passes, stops, warns
 
-# Conductors that a changeover opens, with the neutral of its supply.
-WANTED_POLES = {"single": 2, "split": 3, "three": 4}
-
 
 def _with(name: str, job: Job, **changes: object) -> Job:
     return job.with_named("existing_changeovers", name, **changes)
@@ -49,7 +46,7 @@ def _held(subject: Subject, item: ExistingChangeover) -> list[Finding]:
                 mends=(gone,),
             )
         )
-    needed = WANTED_POLES[supply.phases]
+    needed = supply.circuit.poles
     if item.poles is not None and item.poles < needed:
         found.append(
             warns(

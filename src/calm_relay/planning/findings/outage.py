@@ -46,7 +46,7 @@ def check_grid_down(subject: Subject) -> list[Finding]:
         ]
     peak_kw, phase = on_backup.peak_kw, on_backup.phase
     backup = converter.inverter.backup
-    volts = converter.inverter.volts * (3 if converter.inverter.phases == "three" else 1)
+    volts = converter.inverter.volts * converter.inverter.circuit.lines
     passes_kw = backup.pass_through_a * volts / 1000.0
     gives, peak = in_pair(on_backup.power_kw, peak_kw)
     sentence = (

@@ -266,8 +266,7 @@ def _remedies(
             Mend(f"A board with a busbar of {bar:g} A", partial(_with_supply, busbar_a=bar)),
         )
     less = max((size for size in sizes if size <= limit_a - sources_a + 1e-9), default=None)
-    count = 3.0 if supply.phases == "three" else 1.0
-    asked_a = subject.outcome.year.highest_import_kw * 1000.0 / supply.volts / count
+    asked_a = subject.outcome.year.highest_import_kw * 1000.0 / supply.volts / supply.circuit.lines
     if less is not None and asked_a <= less < main_a:
         yield (
             f"a main breaker of {less:g} A",
@@ -353,7 +352,7 @@ def check_island_safety(subject: Subject) -> list[Finding]:
             )
         )
     if backup.changeover_poles is not None and job.supply.on_grid:
-        needed = {"single": 2, "split": 2, "three": 4}[lead.inverter.phases]
+        needed = lead.inverter.circuit.poles
         few = backup.changeover_poles < needed
         found.append(
             warns_if(

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 
+from calm_relay.job.circuit_kinds import CIRCUITS
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.architecture.shut_off import (
     ARC_FAULT,
@@ -241,7 +242,7 @@ def check_backup_board_switch(subject: Subject) -> list[Finding]:
         return []
     feeder = next(edge for edge in plan.topology.power_edges if edge.end == BACKED_UP)
     device = plan.cable(feeder.key).device
-    poles = {"single": 2, "split": 2, "three": 4}[feeder.circuit]
+    poles = CIRCUITS[feeder.circuit].poles
     if device is None:
         return []
     return [

@@ -12,7 +12,6 @@ from calm_relay.planning.architecture.bus_rating import only_phase_served
 from calm_relay.planning.architecture.refusals import phase_refusals
 from calm_relay.planning.architecture.unbalance import unbalance_of
 from calm_relay.planning.common.amounts import in_pair
-from calm_relay.planning.common.vocabulary import LEG
 from calm_relay.planning.equipment.rules import InForce
 from calm_relay.planning.findings.base import (
     Drawn,
@@ -32,7 +31,6 @@ from calm_relay.planning.findings.battery import on_all_phases
 from calm_relay.planning.operation.backed_up_loads import BRIEFLY, served_share
 from calm_relay.planning.operation.island import forms_grid, leg_volts
 from calm_relay.planning.operation.phases import home_alone_kw, import_by_phase, phase_peaks_kw
-from calm_relay.planning.site.home_phases import COUNT
 
 # Hours from which a load is continuous: NEC 100 and CSA C22.1 8-104 (from memory).
 CONTINUOUS_H = 3.0
@@ -52,7 +50,7 @@ def check_main_fuse(subject: Subject) -> list[Finding]:
     worst_kw = float(peaks_kw[worst])
     volts = leg_volts(supply.phases, supply.volts)
     limit_kw = supply.main_fuse_a * volts / 1000.0
-    name = "" if supply.phases == "single" else f" on {LEG[supply.phases]} {worst + 1}"
+    name = "" if supply.phases == "single" else f" on {supply.circuit.leg} {worst + 1}"
     briefly_kw = worst_kw * BRIEFLY
     sentence = f"Highest import{name}, {_against_fuse(worst_kw, supply)}"
     severity, mends = Severity.OK, _lighter(subject, worst, peaks_kw)
@@ -95,7 +93,7 @@ def _fed(subject: Subject, fed_kw: np.ndarray, limit_kw: float) -> list[Finding]
     volts = leg_volts(supply.phases, supply.volts)
     if worst_kw * 1000.0 < LITTLE_A * volts:
         return []
-    name = "" if supply.phases == "single" else f" on {LEG[supply.phases]} {worst + 1}"
+    name = "" if supply.phases == "single" else f" on {supply.circuit.leg} {worst + 1}"
     sentence = f"Highest export{name}, {_against_fuse(worst_kw, supply)}"
     over = worst_kw > limit_kw + 1e-9
     severity = Severity.STOP if over else Severity.OK
@@ -147,7 +145,7 @@ def check_continuous_import(subject: Subject) -> list[Finding]:
     leg, at = np.unravel_index(int(held_kw.argmax()), held_kw.shape)
     amps = float(held_kw[leg, at]) * 1000.0 / leg_volts(supply.phases, supply.volts)
     allowed_a = supply.main_fuse_a * rule.limit
-    where = "" if supply.phases == "single" else f" on {LEG[supply.phases]} {leg + 1}"
+    where = "" if supply.phases == "single" else f" on {supply.circuit.leg} {leg + 1}"
     return [
         warns_if(
             amps > allowed_a,
@@ -300,7 +298,7 @@ def check_procedure(subject: Subject) -> list[Finding]:
 def _kept_within(subject: Subject, rule: InForce) -> tuple[Mend, ...]:
     """Holds all options to what the easiest procedure takes, where some unit of the same kind would fit in there."""
     supply, design = subject.job.supply, subject.design
-    count = COUNT[supply.phases] if rule.rule.kind.endswith("per phase") else 1
+    count = supply.circuit.live if rule.rule.kind.endswith("per phase") else 1
     limit_kw = round(rule.limit * count, 2)
     unit = design.battery_converter
     # Where all together is little, and a phase has too much of it, a limit for all mends nothing.

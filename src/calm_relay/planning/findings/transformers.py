@@ -8,7 +8,6 @@ from calm_relay.job.model import Job
 from calm_relay.planning.architecture.connections import (
     ALL_BEHIND,
     TO_GRID,
-    TRANSFORMERS,
     kept_transformers,
     survey_names,
 )
@@ -72,7 +71,7 @@ def _there(
     edge = plan.topology.edge(item.edge)
     if seen.rated_a is not None and seen.rated_a < edge.amps - 1e-9:
         faults.append(f"they are made for {seen.rated_a:g} A, the cable carries {edge.amps:g} A")
-    wanted = TRANSFORMERS[subject.job.supply.phases] if edge.circuit != "single" else 1
+    wanted = subject.job.supply.circuit.live if edge.circuit != "single" else 1
     if seen.count < wanted:
         faults.append(f"{seen.count} of {wanted} conductors are seen")
     controls = item.unit is not None and subject.design.converters[item.unit].has_battery

@@ -4,6 +4,7 @@ from dataclasses import dataclass, replace
 from math import ceil
 from typing import Literal
 
+from calm_relay.job.circuit_kinds import CIRCUITS
 from calm_relay.job.equipment import KINDS
 from calm_relay.planning.architecture.battery_room import barrier
 from calm_relay.planning.architecture.car_charger import car_on_dc
@@ -335,7 +336,7 @@ def _protection(option: Option, plan: WiringPlan) -> list[Part]:
         edge = cable.edge
         if edge.status == "there" or edge.start == "grid":
             continue
-        poles = {"dc": 2, "single": 2, "split": 2, "three": 4}[edge.circuit]
+        poles = CIRCUITS[edge.circuit].poles
         if edge.kind == "string":
             unit = option.design.converters[edge.unit or 0].inverter
             if unit.dc_isolator != "built in":

@@ -5,6 +5,7 @@ from typing import Any, TypeGuard
 import numpy as np
 
 from calm_relay.job.base import minutes_of
+from calm_relay.job.circuit_kinds import CIRCUITS
 from calm_relay.job.demand import ScheduledLoad
 from calm_relay.job.equipment import Backup
 from calm_relay.job.model import Job, Supply
@@ -20,7 +21,6 @@ from calm_relay.planning.architecture.refusals import joining_generators
 from calm_relay.planning.operation.backed_up_loads import BackedUpLoads, behind_relay, whole_house
 from calm_relay.planning.site.demand import DemandYear
 
-LEGS = {"single": 1, "split": 2, "three": 3}
 # Inverters wait so long for a bus that stands before they join it: common practice, no source.
 PV_WAITS_MIN = 5.0
 # Contactors drop out in a gap longer than this, and machines start anew: common practice, no source.
@@ -67,7 +67,7 @@ def start_volts(phases: str, volts: float, leg: str | None) -> float:
     """
     if leg in ("1", "2", "3"):
         return leg_volts(phases, volts)
-    return 3 * volts if phases == "three" else volts
+    return CIRCUITS[phases].lines * volts
 
 
 @kept
@@ -137,7 +137,7 @@ def island_limits(design: Design | None, job: Job) -> Limits:
             "continuous_kw": power,
             "surge_kw": max(backup.surge_kw, power),
             "surge_s": backup.surge_s,
-            "legs": float(LEGS[former.phases]),
+            "legs": float(CIRCUITS[former.phases].live),
             "leg_start_kw": UNLIMITED if start_a is None else start_a * volts / 1000.0,
             "start_power_factor": 1.0 if start_a is None else START_POWER_FACTOR,
             "cut_off": _cut_off(backup, job),

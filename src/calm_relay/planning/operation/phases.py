@@ -9,10 +9,8 @@ from calm_relay.physics.plant.readings import phase_peaks
 from calm_relay.physics.plant.year import PlantBus, PlantYear
 from calm_relay.planning.architecture.design import Converter, Design
 from calm_relay.planning.operation.backed_up_loads import behind_relay, whole_house
-from calm_relay.planning.operation.island import LEGS
 from calm_relay.planning.site.demand import DemandYear
 from calm_relay.planning.site.home_phases import (
-    COUNT,
     Phases,
     controlled_by_phase,
     demand_by_phase,
@@ -23,7 +21,7 @@ from calm_relay.planning.site.home_phases import (
 
 def units_by_phase(design: Design, job: Job) -> np.ndarray:
     """Share of each unit's AC power on each phase or leg, shape (units, phases)."""
-    supply, count = job.supply, COUNT[job.supply.phases]
+    supply, count = job.supply, job.supply.circuit.live
     shares = np.full((len(design.converters), count), 1.0 / count)
     for number, phase in enumerate(design.phases(supply)):
         if phase:
@@ -79,7 +77,7 @@ def highest_phase_kw(design: Design, job: Job, demand: DemandYear, year: PlantBu
     Where units on one phase stand beside units on all three the bus does not say who gives how much; then the sum of
     all phases is spread evenly, which is the least it can be.
     """
-    count = COUNT[job.supply.phases]
+    count = job.supply.circuit.live
     if count == 1:
         return year.highest_import_kw, year.highest_export_kw
     shares = units_by_phase(design, job)
@@ -119,7 +117,7 @@ def through_relay(design: Design, job: Job, demand: DemandYear) -> np.ndarray:
     -------
     ndarray, shape (legs, steps)
     """
-    return behind_relay(design, job, demand).on_legs(LEGS[design.leader.inverter.phases])
+    return behind_relay(design, job, demand).on_legs(design.leader.inverter.circuit.live)
 
 
 def relay_passes_a(converter: Converter) -> float:
@@ -134,7 +132,7 @@ def _house_by_phase(
 ) -> np.ndarray:
     if backup_board is None:
         return demand_by_phase(supply, phases, demand)
-    count = COUNT[supply.phases]
+    count = supply.circuit.live
     house = whole_house(backup_board, supply, demand)
     load_kw = house.legs[:, :count].T @ house.kw
     on, held = dict(phases), {name for circuit in backup_board.circuits for name in circuit.loads}

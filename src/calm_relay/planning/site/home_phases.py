@@ -7,14 +7,13 @@ from calm_relay.physics.kept import kept
 from calm_relay.physics.plant.loads import LoadsRun
 from calm_relay.planning.site.demand import DemandYear
 
-COUNT = {"single": 1, "split": 2, "three": 3}
 # Loads that hang on one phase or leg, each with its number: `Job.load_phases`.
 Phases = tuple[tuple[str, int], ...]
 
 
 def spread_of(supply: Supply) -> np.ndarray:
     """How the house is spread over the phases or legs of its service, shape (phases,)."""
-    count = COUNT[supply.phases]
+    count = supply.circuit.live
     return np.array(supply.home_shares) if count == 3 else np.full(count, 1.0 / count)
 
 
@@ -22,7 +21,7 @@ def spread_of(supply: Supply) -> np.ndarray:
 def demand_by_phase(supply: Supply, phases: Phases, demand: DemandYear) -> np.ndarray:
     """What the home asks on each phase or leg, without what a control moves, shape (phases, steps) [kW]."""
     on = dict(phases)
-    load_kw = np.zeros((COUNT[supply.phases], demand.kw.size))
+    load_kw = np.zeros((supply.circuit.live, demand.kw.size))
     for part in demand.parts[1:]:
         if part.name in on:
             load_kw[on[part.name] - 1] += part.kw
@@ -36,7 +35,7 @@ def controlled_by_phase(supply: Supply, run: LoadsRun) -> np.ndarray:
 
 def loads_on_phases(supply: Supply, run: LoadsRun) -> np.ndarray:
     """The share of each controlled load on each phase or leg, shape (loads, phases); none of one on a DC bus."""
-    count = COUNT[supply.phases]
+    count = supply.circuit.live
     shares = np.zeros((len(run.loads), count))
     for share, load in zip(shares, run.loads, strict=True):
         if 0 < load.phase <= count and load.converter == 0:

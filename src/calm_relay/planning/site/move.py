@@ -4,6 +4,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import Any
 
+from calm_relay.job.circuit_kinds import CIRCUITS
 from calm_relay.job.country import Country
 from calm_relay.job.demand import ShapedDemand
 from calm_relay.job.library import Climate, Library
@@ -17,7 +18,6 @@ from calm_relay.planning.site.grid_code import curve_of
 from calm_relay.planning.site.money_turned import amounts_in, turned
 from calm_relay.planning.site.new_job import ELSEWHERE, WINTER_FACTOR, tables_in
 
-PHASES = {"single": "one phase", "split": "split phase", "three": "three phases"}
 FROM_YEAR, NOT_STATED = "from the year", "not stated"
 TABLES = {
     None: "as the region's rules", "iec": "IEC 60364-5-52, mm²", "bs": "BS 7671, mm²", "as-nzs": "AS/NZS 3008, mm²",
@@ -138,8 +138,8 @@ def _service(job: Job, usual: Country) -> Iterator[Belonging]:
         return job.with_(supply=job.supply.with_(**fields), backup_board=board)
 
     yield Belonging(
-        "service", "Service", f"{PHASES[supply.phases]}, {supply.volts:g} V",
-        f"{PHASES[usual.phases]}, {usual.volts:g} V", change, assumed=("supply.phases", "supply.volts"),
+        "service", "Service", f"{supply.circuit.name}, {supply.volts:g} V",
+        f"{CIRCUITS[usual.phases].name}, {usual.volts:g} V", change, assumed=("supply.phases", "supply.volts"),
     )  # fmt: skip
     now = f"{curve_of(job).nominal_hz:.0f} Hz"
     yield Belonging(

@@ -2,6 +2,7 @@
 
 from typing import Literal
 
+from calm_relay.job.circuit_kinds import CIRCUITS
 from calm_relay.job.country import Country
 from calm_relay.job.demand import Demand, ShapedDemand
 from calm_relay.job.library import Climate, Library
@@ -211,7 +212,7 @@ def usual_in(country: str, latitude: float, longitude: float, time_zone: str, li
         place="", latitude=latitude, longitude=longitude, time_zone=time_zone, weather=ClimatePreset(climate="x")
     )
     match = nearest_climates(site, library)[0]
-    phases = {"single": "one phase", "split": "split phase", "three": "three phases"}[usual.phases]
+    phases = CIRCUITS[usual.phases].name
     known = "" if country in library.countries else "Its country is not in the list. "
     return (
         f"{known}Assumed: {phases} of {usual.volts:g} V, {usual.hertz} Hz, main fuse {usual.main_fuse_a:g} A, "

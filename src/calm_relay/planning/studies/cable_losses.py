@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from calm_relay.job.circuit_kinds import CIRCUITS
 from calm_relay.physics.cables import conductor_temp_c, heat_w, resistance_ohm_per_km
 from calm_relay.planning.architecture.topology import METER, Edge
 from calm_relay.planning.operation.fuel import fuel_price
@@ -86,7 +87,7 @@ def _squared_amps(option: Option, edge: Edge, plan: WiringPlan) -> float | None:
 def _amps(option: Option, edge: Edge, plan: WiringPlan) -> np.ndarray | None:
     year, design, job = option.outcome.year, option.design, option.context.job
     if edge.kind in ("unit", "branch") and edge.unit is not None:
-        volts = edge.volts * (3.0 if edge.circuit == "three" else 1.0)
+        volts = edge.volts * CIRCUITS[edge.circuit].lines
         return np.abs(year.of("ac", edge.unit)) * 1000.0 / volts / edge.runs
     if edge.kind == "string" and edge.unit is not None:
         laid = design.converters[edge.unit].stringing
@@ -105,7 +106,6 @@ def _amps(option: Option, edge: Edge, plan: WiringPlan) -> np.ndarray | None:
         return moved[0] * 1000.0 / edge.volts if moved else None
     if edge.kind == "feeder" and edge.start == METER:
         supply = job.supply
-        count = {"single": 1.0, "split": 1.0, "three": 3.0}[supply.phases]
         passed = year.at_bus("import") + year.at_bus("export")
-        return passed * 1000.0 / supply.volts / count
+        return passed * 1000.0 / supply.volts / supply.circuit.lines
     return None

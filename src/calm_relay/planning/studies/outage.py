@@ -10,7 +10,6 @@ from calm_relay.physics.plant.inputs import run_outage
 from calm_relay.physics.plant.island import Island, IslandYear
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.common.joined import counted
-from calm_relay.planning.common.vocabulary import LEG
 from calm_relay.planning.operation.backed_up_loads import BackedUpLoads, behind_relay
 from calm_relay.planning.operation.fuel import fuel_by_generator
 from calm_relay.planning.operation.island import CONTACTORS_HOLD_MS, forms_grid, island_of
@@ -239,7 +238,7 @@ def _read(
             leg=limits.continuous_kw * able / legs,
             on_leg=(island.load_kw[:, at] @ island.legs).max(),
             leg_surge=min(limits.surge_kw * able / legs, limits.leg_start_kw),
-            word=LEG[plan.job.supply.phases],
+            word=plan.job.supply.circuit.leg,
             who=who,
             start=start_kw[at],
             want=island.load_kw[:, at].sum(),

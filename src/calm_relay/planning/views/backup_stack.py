@@ -5,10 +5,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from calm_relay.job.backup_board import Circuit
-from calm_relay.job.equipment import Phases
-from calm_relay.planning.common.vocabulary import LEG, Vocabulary, vocabulary_of
+from calm_relay.job.circuit_kinds import CIRCUITS, Phases
+from calm_relay.planning.common.vocabulary import Vocabulary, vocabulary_of
 from calm_relay.planning.operation.backed_up_loads import BackedUpLoads, behind_relay, whole_house
-from calm_relay.planning.operation.island import LEGS, forming_kw, forms_grid
+from calm_relay.planning.operation.island import forming_kw, forms_grid
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.verdict.option import Option, RefusedOption
 
@@ -77,7 +77,7 @@ def stack_of(plan: Plan, option: Option | RefusedOption) -> Stack:
             )
         )
     phases = converter.inverter.phases if converter is not None else job.supply.phases
-    count = LEGS[phases] if job.supply.phases != "single" else 1
+    count = CIRCUITS[phases].live
     return Stack(
         plan.site.calendar.wall[at],
         tuple(rows),
@@ -94,16 +94,15 @@ def _legs(
     kw = np.where(on, house.half_hours_kw[:, at], 0.0)
     if count == 1:
         return {"Together": tuple(kw.tolist())}
-    return {
-        f"{LEG[phases].capitalize()} {leg + 1}": tuple((kw * house.legs[:, leg]).tolist()) for leg in range(count)
-    }
+    word = CIRCUITS[phases].leg.capitalize()
+    return {f"{word} {leg + 1}": tuple((kw * house.legs[:, leg]).tolist()) for leg in range(count)}
 
 
 def _on_leg(circuit: Circuit | None, phases: Phases) -> str:
     """On which leg or phase a circuit hangs; empty where there is only one."""
     if circuit is None or phases == "single":
         return ""
-    return ACROSS[phases] if circuit.leg == "across" else f"{LEG[phases]} {circuit.leg}"
+    return ACROSS[phases] if circuit.leg == "across" else f"{CIRCUITS[phases].leg} {circuit.leg}"
 
 
 def _fate(circuit: Circuit | None, reached: bool, forms: bool, words: Vocabulary) -> str:

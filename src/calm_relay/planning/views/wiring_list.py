@@ -1,5 +1,6 @@
 """The wiring list: every cable from where to where, its cores and their colours, length, terminals and protection."""
 
+from calm_relay.job.circuit_kinds import CIRCUITS
 from calm_relay.job.wires import WireTables
 from calm_relay.planning.architecture.topology import Edge
 from calm_relay.planning.verdict.option import Option
@@ -11,13 +12,6 @@ HEAD = (
     "option", "from", "to", "status", "cables", "cores", "size", "conductor", "insulation bears", "colours", "length m",
     "length is", "laid", "terminals", "protection", "amps for hours", "voltage drop %", "sized by", "table",
 )  # fmt: skip
-# Cores of a cable by what carries the current back, in the names that the tables of colours use.
-CORES = {
-    "dc": ("DC +", "DC −"),
-    "single": ("L1", "N", "PE"),
-    "split": ("L1", "L2", "N", "PE"),
-    "three": ("L1", "L2", "L3", "N", "PE"),
-}
 FINE = 35.0
 
 
@@ -32,7 +26,7 @@ def colours_of(edge: Edge, tables: WireTables) -> str:
     known = dict(tables.colours)
     earth = earth_core(tables)
     result = []
-    for core in CORES[edge.circuit]:
+    for core in CIRCUITS[edge.circuit].cores:
         name = earth if core == "PE" else core
         result.append(f"{name} {known.get(name, 'as the local code says')}")
     return "; ".join(result)
