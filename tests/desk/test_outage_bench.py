@@ -322,10 +322,14 @@ def test_without_light_the_array_gives_nothing_in_the_night_and_in_its_proposals
         ("pottery", "Phase", ["–"]),
         ("cottage", "Leg", ["1", "2", "across"]),
         ("dairy", "Phase", ["1", "2", "3", "all"]),
+        ("dairy without neutral", "Phase", ["L1–L2", "L2–L3", "L3–L1", "all"]),
     ],
 )
 def test_circuits_hang_on_what_the_service_has(qtbot, name, word, places):
-    dialog = BackedUpLoadsDialog(demo_job(name), library())
+    job = demo_job(name.partition(" ")[0])
+    if "without" in name:
+        job = job.with_(supply=job.supply.with_(phases="three-wire", meter="sum of phases"))
+    dialog = BackedUpLoadsDialog(job, library())
     qtbot.addWidget(dialog)
     if not dialog.rows:
         dialog.add.click()

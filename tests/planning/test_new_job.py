@@ -467,9 +467,9 @@ def test_where_a_neutral_is_often_missing_one_that_nobody_saw_is_asked_about():
     job = begun("oslo")
     (note,) = asked(job)
     assert "in Norway" in note.sentence and "400 V between phases" in note.sentence
-    seen, one = (mend.apply(job) for mend in note.mends)
+    seen, bare = (mend.apply(job) for mend in note.mends)
     assert seen.supply == job.supply and asked(seen) == []
-    assert one.supply.phases == "single" and asked(one) == []
+    assert bare.supply.phases == "three-wire" and bare.supply.volts == 230.0 and asked(bare) == []
     # Where one phase is usual it is asked once somebody says three.
     ghent = begun("gent, belgium")
     assert asked(ghent) == []

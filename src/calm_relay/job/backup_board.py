@@ -9,7 +9,11 @@ from calm_relay.job.base import Fraction, Line, Model, Name, Positive
 
 Leg = Literal["1", "2", "3", "across"]
 # Legs that circuits of a service may hang on; on a single phase nobody asks.
-LEGS: dict[str, tuple[Leg, ...]] = {"split": ("1", "2", "across"), "three": ("1", "2", "3", "across")}
+LEGS: dict[str, tuple[Leg, ...]] = {
+    "split": ("1", "2", "across"),
+    "three": ("1", "2", "3", "across"),
+    "three-wire": ("1", "2", "3", "across"),
+}
 Role = Literal["backed up", "shed", "grid only"]
 CountsAs = Literal["floor area", "appliance", "cooling", "heat pump", "heating"]
 
@@ -17,8 +21,8 @@ CountsAs = Literal["floor area", "appliance", "cooling", "heat pump", "heating"]
 class Circuit(Model):
     """One circuit: its breaker, the leg or phase it hangs on, its loads, and its part in an outage.
 
-    `leg` is "across" for 240 V of a split supply and for three-phase circuits. A circuit that is shed goes below
-    `shed_below` of the battery's charge and comes back 10 points above it.
+    `leg` is "across" for 240 V of a split supply and for three-phase circuits; "1" is L1–L2 without neutral.
+    A circuit that is shed goes below `shed_below` of the battery's charge and comes back 10 points above it.
     """
 
     name: Line = Field(min_length=1, max_length=60)

@@ -14,7 +14,9 @@ class Country(Model):
     name: Name
     code: str = Field(pattern=r"^[A-Z]{2}$", description="ISO 3166.")
     phases: Phases
-    volts: Positive = Field(le=690, description="Phase to neutral; 240 for split phase 120/240.")
+    volts: Positive = Field(
+        le=690, description="Phase to neutral, between phases without one; 240 for split phase 120/240."
+    )
     hertz: Literal[50, 60]
     main_fuse_a: Positive = Field(le=1000)
     currency: Line = Field(max_length=5)

@@ -308,6 +308,11 @@ class Inverter(Model):
         le=64,
         description="How many may stand side by side and act as one.",
     )
+    between_phases: Literal["may", "may not"] | None = Field(
+        title="Between two phases, without neutral",
+        default=None,
+        description="Whether it may hang between two phases where there is no neutral; None: not stated.",
+    )
     phase_set: bool = Field(
         title="Three of them form three phases",
         default=False,
@@ -457,6 +462,11 @@ class Microinverter(Model):
     peak_efficiency: Fraction = Field(title="Peak efficiency", gt=0.5, lt=1.0)
     weighted_efficiency: Fraction = Field(title="Weighted efficiency", gt=0.5, lt=1.0)
     weighting: Literal["european", "cec"] = Field(default="cec", title="Weighted by")
+    between_phases: Literal["may", "may not"] | None = Field(
+        title="Between two phases, without neutral",
+        default=None,
+        description="Whether it may hang between two phases where there is no neutral; None: not stated.",
+    )
     night_w: NotNegative = Field(default=0.05, title="Consumption at night")
     warranty_years: NotNegative = Field(default=15, title="Warranty")
     price: NotNegative = Field(default=0.0, title="Price")
@@ -486,6 +496,7 @@ class Microinverter(Model):
             weighted_efficiency=self.weighted_efficiency,
             weighting=self.weighting,
             standby_w=self.night_w * count,
+            between_phases=self.between_phases,
             pv=PvInput.model_construct(
                 trackers=(tracker,),
                 usable_dc_kw=self.usable_a * self.mppt_high_v * count / 1000.0,

@@ -161,17 +161,21 @@ class Supply(Model):
 
     on_grid: bool = Field(default=True, description="False: the house is off grid.")
     phases: Phases
-    volts: Positive = Field(le=690, description="Phase to neutral; 240 for split phase 120/240.")
+    volts: Positive = Field(
+        le=690, description="Phase to neutral, between phases without one; 240 for split phase 120/240."
+    )
     hertz: Literal[50, 60] | None = Field(default=None, description="None: as the region's grid code has it.")
     main_fuse_a: Positive = Field(le=1000)
     meter: Literal["sum of phases", "each phase"] = Field(
         default="sum of phases", description="Whether one phase's export pays for another's import."
     )
     home_shares: tuple[Fraction, Fraction, Fraction] = Field(
-        default=(0.34, 0.33, 0.33), description="Share of the demand on each phase of three."
+        default=(0.34, 0.33, 0.33),
+        description="Share of the demand on each phase of three, without neutral L1–L2, L2–L3 and L3–L1.",
     )
     single_on: Literal[1, 2, 3] = Field(
-        default=1, description="Phase that single-phase units hang on; one that is there may say another."
+        default=1,
+        description="Phase, or pair of phases, that single-phase units hang on; one that is there may say another.",
     )
 
     inverter_limit_kw: Positive | None = Field(
@@ -201,7 +205,7 @@ class Supply(Model):
     @property
     def import_limit_kw(self) -> float:
         """What the main fuse carries at unity power factor over all phases [kW]."""
-        return self.main_fuse_a * self.volts * self.circuit.lines / 1000
+        return self.main_fuse_a * self.volts * self.circuit.factor / 1000
 
 
 # Without an answer to each of these there is no verdict.

@@ -12,8 +12,9 @@ ADIABATIC = {
     ("aluminium", "70 °C"): 76.0,
     ("aluminium", "90 °C"): 94.0,
 }
-# Conductors of the path that carry the current: out and back, or, over balanced phases, out alone.
-PATH = {"dc": 2.0, "single": 2.0, "split": 2.0, "three": 1.0}
+# Conductors of the path that carry the current: out and back, or, over balanced phases, out alone; without neutral
+# the drop is told between phases.
+PATH = {"dc": 2.0, "single": 2.0, "split": 2.0, "three": 1.0, "two-wire": 2.0, "three-wire": 3.0**0.5}
 
 
 def resistance_ohm_per_km(at_20: float, temp_c: float, per_c: float = PER_C) -> float:
@@ -43,7 +44,9 @@ def resistance_ohm_per_km(at_20: float, temp_c: float, per_c: float = PER_C) -> 
 def voltage_drop_v(
     amps: float, ohm_per_km: float, length_m: float, circuit: str, power_factor: float = 1.0
 ) -> float:
-    """Voltage that a cable takes; on three phases of the voltage to neutral. Reactance is left out.
+    """Voltage that a cable takes; on three phases of the voltage to neutral, between them where there is none.
+
+    Reactance is left out.
 
     Parameters
     ----------
@@ -53,7 +56,7 @@ def voltage_drop_v(
         Resistance of a conductor when warm [ohm/km].
     length_m : float
         One way [m].
-    circuit : {"dc", "single", "split", "three"}
+    circuit : {"dc", "single", "split", "three", "two-wire", "three-wire"}
         What carries the current back; see `PATH`.
     power_factor : float
         Cosine of the angle between voltage and current.

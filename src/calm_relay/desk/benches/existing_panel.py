@@ -26,7 +26,6 @@ FATES = (
     ("remove", "goes"),
 )
 ORDER = ((False, "goes first"), (True, "waits"))
-PHASES = ((None, "as new ones"), (1, "1"), (2, "2"), (3, "3"))
 NONE = "none"
 ON = "on "
 MORE = "one more"
@@ -66,7 +65,7 @@ class _Things(QWidget):
         )
         self.cost.setPlaceholderText("as usual")
 
-        self.phase = ChoiceField(f"Phase of the {self.words.lower()}", PHASES, width=8)
+        self.phase = ChoiceField(f"Phase of the {self.words.lower()}", width=8)
         self.phase.setToolTip("Which of three phases a single-phase unit hangs on")
         self.phase.taken.connect(lambda value: self._change("phase", value))
 
@@ -133,6 +132,7 @@ class _Things(QWidget):
         self.age.show_value(thing.age_years if thing else None)
         self.fate.show_value(thing.fate if thing else None)
         self.cost.show_value(thing.works_cost if thing else None)
+        self.phase.offer(((None, "as new ones"), *enumerate(self._job.supply.circuit.short, 1)))
         self.phase.show_value(thing.phase if thing else None)
         for field in (self.name, self.age, self.fate, self.cost):
             field.setEnabled(thing is not None)
@@ -141,7 +141,7 @@ class _Things(QWidget):
     def _is_one_of_three(self, key):
         """Whether a unit could hang on another phase."""
         units = (item for item in self._equipment.inverters if item.key == key)
-        return self._job.supply.phases == "three" and any(item.phases == "single" for item in units)
+        return self._job.supply.circuit.has_three_phases and any(item.phases == "single" for item in units)
 
     def _on_which(self, number):
         self._number = len(self.things) if number == MORE else number

@@ -17,7 +17,6 @@ from calm_relay.job.model import Covering, Mounting, RoofFace
 from calm_relay.planning.common.refused import refused_words
 
 NONE = ""
-PHASES = ((None, "as usual"), (1, "1"), (2, "2"), (3, "3"), (0, "all three in turn"))
 MOUNTINGS = get_args(Mounting)
 
 
@@ -35,7 +34,7 @@ class FacePanel(QWidget):
         self.strings = QuantityField("Strings of equal length", "", range_of(RoofFace, "strings"), 0)
         self.age = QuantityField("Age of the modules", "years", range_of(RoofFace, "age_years"), 0)
         self.electronics = ChoiceField("What is under each module", width=24)
-        self.phase = ChoiceField("Phase of the microinverters", PHASES, width=18)
+        self.phase = ChoiceField("Phase of the microinverters", width=18)
         self.unit = ChoiceField("Existing inverter its strings are on", width=18)
         self.mounting = ChoiceField("How the modules are mounted", [(name, name) for name in MOUNTINGS], width=18)
         coverings = [(name, name) for name in get_args(Covering)]
@@ -96,6 +95,8 @@ class FacePanel(QWidget):
         self.electronics.offer(entries, new=True)
         self.electronics.show_value(face.electronics or NONE)
         self._show_units()
+        named = tuple(enumerate(job.supply.circuit.short, 1))
+        self.phase.offer(((None, "as usual"), *named, (0, "all three in turn")))
         self.phase.show_value(face.phase)
         for part in (self.phase, self._labels[self.phase]):
             part.setVisible(self._could_be_on_another_phase(face))
@@ -118,7 +119,7 @@ class FacePanel(QWidget):
 
     def _could_be_on_another_phase(self, face):
         single = {item.key for item in self._equipment.microinverters if item.phases == "single"}
-        return face.is_there and face.electronics in single and self._job.supply.phases == "three"
+        return face.is_there and face.electronics in single and self._job.supply.circuit.has_three_phases
 
     def _show_units(self):
         """What is there hangs on one of today's inverters; what is to come, where there is room or where one says."""

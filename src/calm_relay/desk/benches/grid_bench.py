@@ -4,7 +4,7 @@ from pydantic import ValidationError
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from calm_relay.desk.benches.bench import Bench
-from calm_relay.desk.benches.grid_inputs import SERVICE_ROWS, grid_inputs, off_grid_inputs
+from calm_relay.desk.benches.grid_inputs import grid_inputs, off_grid_inputs, service_rows
 from calm_relay.desk.benches.off_grid_panel import OffGridPanel
 from calm_relay.desk.benches.rules_panel import RulesPanel
 from calm_relay.desk.dialogs.backed_up_loads_dialog import ask_backed_up_loads
@@ -118,7 +118,9 @@ class GridBench(Bench):
         dialog.open()
 
     def _ask_service(self):
-        dialog = FormDialog("Meter and connection", self._job.supply, SERVICE_ROWS, self.window())
+        dialog = FormDialog(
+            "Meter and connection", self._job.supply, service_rows(self._job.supply), self.window()
+        )
         if not dialog.exec() or dialog.result_model == self._job.supply:
             return
         try:

@@ -41,8 +41,17 @@ def off_grid_inputs() -> FieldForm:
 
 # Rows of a `FormDialog` on `Job.supply`.
 SERVICE_ROWS = (
-    ("phases", "Phases", [("single", "one"), ("split", "split phase, 120/240 V"), ("three", "three")]),
-    ("volts", "Voltage, phase to neutral", ("V", 0)),
+    (
+        "phases",
+        "Phases",
+        [
+            ("single", "one"),
+            ("split", "split phase, 120/240 V"),
+            ("three", "three"),
+            ("three-wire", "three without neutral"),
+        ],
+    ),
+    ("volts", "Voltage, phase to neutral; between phases without one", ("V", 0)),
     ("hertz", "Frequency", [(None, "as the region's grid code"), (50, "50 Hz"), (60, "60 Hz")]),
     ("on_grid", "There is a grid connection", "tick"),
     ("meter", "The meter counts", [(name, name) for name in ("sum of phases", "each phase")]),
@@ -57,3 +66,15 @@ SERVICE_ROWS = (
         [(name, name) for name in ("every inverter", "inverters with PV terminals")],
     ),
 )
+
+
+def service_rows(supply: Supply) -> tuple:
+    """The same on a service, whose phases have their own names where there is no neutral."""
+    names = supply.circuit.short
+    if supply.phases != "three-wire":
+        return SERVICE_ROWS
+    other = {
+        "home_shares": ("home_shares", f"Demand on {' / '.join(names)}, %", "shares"),
+        "single_on": ("single_on", "Single-phase units hang between", list(enumerate(names, 1))),
+    }
+    return tuple(other.get(row[0], row) for row in SERVICE_ROWS)

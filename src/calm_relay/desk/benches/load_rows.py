@@ -127,7 +127,12 @@ NOTHING = "nothing"
 
 
 # What a service has beside the whole of it.
-PARTS_OF_SERVICE = {"single": ("", ()), "split": ("leg", ("1", "2")), "three": ("phase", ("1", "2", "3"))}
+PARTS_OF_SERVICE = {
+    "single": ("", ()),
+    "split": ("leg", ("1", "2")),
+    "three": ("phase", ("1", "2", "3")),
+    "three-wire": ("phases", ("1", "2", "3")),
+}
 
 
 def rows_on(rows, load, supply):
@@ -145,7 +150,8 @@ def rows_on(rows, load, supply):
         rows = tuple(other.get(row[0], row) for row in rows)
     if load.phase not in ("all", *parts):
         return rows
-    places = [(place, words) for place, words in PHASES if place in ("all", *parts)]
+    named = {"all": "all, evenly", **dict(zip(parts, supply.circuit.short, strict=False))}
+    places = [(place, words) for place, words in named.items() if place == "all" or place in parts]
     asked = [("phase", f"Hangs on {word}", places)] if parts else []
     return tuple(made for row in rows for made in (asked if row[0] == "phase" else [row]))
 

@@ -9,13 +9,14 @@ from calm_relay.desk.widgets.label import tip
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.ranged_spin import RangedSpin
 from calm_relay.job.backup_board import LEGS, Circuit
+from calm_relay.job.circuit_kinds import CIRCUITS
 from calm_relay.job.field_range import range_of
 from calm_relay.job.model import Supply
 
 ROLES = [(name, name) for name in ("backed up", "shed", "grid only")]
 OFF_GRID_ROLES = [("backed up", "stays on"), ("shed", "shed"), ("grid only", "left off")]
 # What hangs across has another name where the phases are three.
-ACROSS = {"split": "across", "three": "all"}
+ACROSS = {"split": "across", "three": "all", "three-wire": "all"}
 COUNTS = [(name, name) for name in ("floor area", "appliance", "cooling", "heat pump", "heating")]
 HEADS = (
     "Circuit",
@@ -60,6 +61,13 @@ def names_in(text: str, known: Iterable[str]) -> tuple[str, ...]:
     return tuple(names)
 
 
+def _leg_words(phases: str, leg: str) -> str:
+    if leg == "across":
+        return ACROSS.get(phases, leg)
+    names = dict(enumerate(CIRCUITS[phases].short, 1))
+    return names.get(int(leg), leg)
+
+
 class CircuitRow:
     """The fields of one circuit; what a row does not show it keeps.
 
@@ -79,7 +87,7 @@ class CircuitRow:
         # What no circuit of this service hangs on is shown where a job has it, to be put right.
         stated = circuit.get("leg")
         offered = [*places, *(() if stated is None or stated in places else (stated,))]
-        entries = [(leg, ACROSS.get(phases, leg) if leg == "across" else leg) for leg in offered]
+        entries = [(leg, _leg_words(phases, leg)) for leg in offered]
         word = "leg" if phases == "split" else "phase"
         self.leg = ChoiceField(f"{name}: {word}", entries if places else [(None, "–"), *entries], width=5)
         self.share = QuantityField(

@@ -40,6 +40,12 @@ def only_phase_served(design: Design, supply: Supply) -> int | None:
     return phase_of(design, supply, design.leader) or None
 
 
+def place_served(design: Design, supply: Supply) -> str:
+    """What that phase is called, or the pair of phases; empty where all stay on."""
+    served = only_phase_served(design, supply)
+    return supply.circuit.places[served - 1] if served else ""
+
+
 def arrays_beside(design: Design) -> tuple[Converter, ...]:
     """Units with arrays beside the one that forms the grid."""
     lead = design.battery_converter

@@ -19,7 +19,7 @@ from calm_relay.job.existing_supply import (
     Generator,
 )
 from calm_relay.job.model import Job, Supply
-from calm_relay.planning.architecture.bus_rating import arrays_on_bus, only_phase_served
+from calm_relay.planning.architecture.bus_rating import arrays_on_bus, only_phase_served, place_served
 from calm_relay.planning.architecture.car_charger import MOST_V, car_on_dc, least_v
 from calm_relay.planning.architecture.design import Converter, Design, DesignContext
 from calm_relay.planning.architecture.refusals import joining_refusals
@@ -52,7 +52,7 @@ def joins_island(design: Design, supply: Supply, other: Converter) -> bool:
 
 def backs_up_whole_house(design: Design, job: Job) -> bool:
     """Whether the changeover stands ahead of the main board: every circuit stays on, on every phase."""
-    if job.supply.phases == "three" and design.grid_former.phases == "single":
+    if job.supply.circuit.has_three_phases and design.grid_former.phases == "single":
         return False
     board = job.backup_board
     return board is None or all(circuit.role != "grid only" for circuit in board.circuits)
@@ -234,7 +234,7 @@ def branches_of(converter: Converter, share: float, *, spread: bool) -> int:
 def is_spread(design: Design, supply: Supply, number: int) -> bool:
     """Whether a unit's microinverters of one phase hang on all three."""
     micro = design.converters[number].micro
-    single = micro is not None and micro.phases == "single" and supply.phases == "three"
+    single = micro is not None and micro.phases == "single" and supply.circuit.has_three_phases
     return single and design.phases(supply)[number] == 0
 
 
@@ -273,6 +273,8 @@ class _Maker:
 
     def join(self, start: str, end: str, kind: EdgeKind, **more: object) -> Edge:
         edge = Edge(edge_key(start, end), start, end, kind, **more)  # type: ignore[arg-type]
+        if edge.is_power and edge.circuit == "single" and self.job.supply.phases == "three-wire":
+            edge = replace(edge, circuit="two-wire")
         self.edges.append(edge)
         return edge
 
@@ -303,7 +305,7 @@ class _Maker:
 
     def _service(self) -> None:
         supply = self.job.supply
-        self.add(Node(GRID, "grid", "Grid", f"{supply.volts:g} V, {supply.phases} phase", "there"))
+        self.add(Node(GRID, "grid", "Grid", f"{supply.volts:g} V, {supply.circuit.adjective}", "there"))
         self.add(Node(METER, "meter", "Meter", f"main fuse {supply.main_fuse_a:g} A", "there"))
         self.join(GRID, METER, "service", **self._whole_service(), status="there")
         for item in kept_changeovers(self.design, self.job):
@@ -374,7 +376,7 @@ class _Maker:
     def _backed_up_words(self) -> str:
         kept = len(backed_up_circuits(self.design, self.job))
         if not kept:
-            return f"phase {only_phase_served(self.design, self.job.supply)}"
+            return place_served(self.design, self.job.supply)
         return f"{kept} circuit{'s' * (kept != 1)}"
 
     def _is_apart(self, unit: Converter) -> bool:
@@ -409,9 +411,9 @@ class _Maker:
             key,
             "unit",
             circuit=circuit,
-            volts=inverter.volts if circuit != "three" else self.job.supply.volts,
+            volts=self.job.supply.volts if CIRCUITS[circuit].has_three_phases else inverter.volts,
             amps=amps,
-            drop_a=inverter.ac_kw * 1000.0 / inverter.volts / inverter.circuit.lines
+            drop_a=inverter.ac_kw * 1000.0 / inverter.volts / inverter.circuit.factor
             * amps / inverter.max_ac_a,
             open_v=inverter.volts,
             status=status,
@@ -428,7 +430,7 @@ class _Maker:
     def _on_phase(self, number: int) -> str:
         """On which of three phases a unit of one hangs, as the end of what is said of it."""
         phase = self.design.phases(self.job.supply)[number]
-        return f", phase {phase}" if phase else ""
+        return f", {self.job.supply.circuit.places[phase - 1]}" if phase else ""
 
     def _strings(self, number: int, converter: Converter, key: str, item: Input, status: Status) -> None:
         faces = ", ".join(dict.fromkeys(run.face.plan.name for run in item.runs))
@@ -572,7 +574,7 @@ class _Maker:
         if generator.on == ON_CHANGEOVER and self.head != METER:
             place = self.head
         phases = lead.inverter.phases if on_input and lead is not None else supply.phases
-        amps = generator.kw * 1000.0 / supply.volts / CIRCUITS[phases].lines
+        amps = generator.kw * 1000.0 / supply.volts / CIRCUITS[phases].factor
         self.join(
             place,
             key,

@@ -304,7 +304,7 @@ class Design:
         a battery's unit of one phase hang with it: on another they would be off in an outage. Units of new arrays else
         go where least hangs, the largest first; more microinverters than one breaker carries hang on all three.
         """
-        if supply.phases != "three":
+        if not supply.circuit.has_three_phases:
             return (0,) * len(self.converters)
         on = [unit.usual_phase(supply) if unit.inverter.phases == "single" else 0 for unit in self.converters]
         lead = self.battery_converter
@@ -340,7 +340,7 @@ class Design:
 
 def kw_on_phases(units: Iterable[tuple[Converter, int]], supply: Supply) -> np.ndarray:
     """AC ratings that the network operator counts on each phase [kW], of units each with its phase, 0 for all."""
-    result = np.zeros(3 if supply.phases == "three" else 1)
+    result = np.zeros(3 if supply.circuit.has_three_phases else 1)
     for converter, phase in units:
         if not converter.is_counted(supply):
             continue

@@ -128,7 +128,7 @@ def _battery_unit(survey: Survey, battery: ExistingBattery) -> Converter:
 
 def _found_on(survey: Survey, item: ExistingInverter | ExistingBattery, inverter: Inverter) -> int | None:
     """The phase that the survey found a unit on; None where it could be no other or none is said."""
-    one_of_three = survey.job.supply.phases == "three" and inverter.phases == "single"
+    one_of_three = survey.job.supply.circuit.has_three_phases and inverter.phases == "single"
     return item.phase if one_of_three else None
 
 

@@ -1,5 +1,6 @@
 """What speaks against hanging something on a converter, in sentences."""
 
+from calm_relay.job.circuit_kinds import CIRCUITS
 from calm_relay.job.equipment import Inverter, Microinverter, Module, Pack
 from calm_relay.job.existing_supply import ON_BUS, Generator
 from calm_relay.job.model import Job
@@ -172,9 +173,17 @@ def bus_refusals(design: Design, job: Job) -> list[str]:
 
 def phase_refusals(inverter: Inverter | Microinverter, job: Job) -> list[str]:
     """Reasons why a converter does not fit the supply."""
-    if inverter.phases == job.supply.phases or (inverter.phases == "single" and job.supply.phases == "three"):
+    supply = job.supply
+    if inverter.phases == supply.phases:
         return []
-    return [f"{inverter.name} is for {inverter.phases} phase, the supply is {job.supply.phases}"]
+    if inverter.phases == "single" and supply.circuit.has_three_phases:
+        if supply.phases == "three-wire" and inverter.between_phases == "may not":
+            return [f"{inverter.name} may not hang between two phases, and the supply has no neutral"]
+        return []
+    if (inverter.phases, supply.phases) == ("three", "three-wire"):
+        return [f"{inverter.name} needs a neutral, the supply has none"]
+    kind = CIRCUITS[inverter.phases].adjective
+    return [f"{inverter.name} is for {kind}, the supply is {supply.circuit.adjective}"]
 
 
 def micro_refusals(

@@ -65,10 +65,11 @@ class Edge:
 
     Attributes
     ----------
-    circuit : {"dc", "single", "split", "three"}
+    circuit : {"dc", "single", "split", "three", "two-wire", "three-wire"}
         What carries the current back.
     volts : float
-        What a voltage drop is a share of: to neutral on three phases, the lowest working voltage of a battery [V].
+        What a voltage drop is a share of: to neutral on three phases, between them where there is none, the lowest
+        working voltage of a battery [V].
     amps : float
         What a conductor carries for hours at most [A].
     drop_a : float

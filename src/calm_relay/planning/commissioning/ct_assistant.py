@@ -115,9 +115,16 @@ def ct_finding(record: Commissioning, phases: Phases) -> CtFinding:
     ----------
     record : Commissioning
         Moments with what flowed and what was shown.
-    phases : {"single", "split", "three"}
+    phases : {"single", "split", "three", "three-wire"}
         Of the service.
     """
+    if phases == "three-wire":
+        return CtFinding(
+            (),
+            (),
+            "Without neutral what a transformer on one line shows depends on which two voltages its meter reads: no "
+            "advice here. Test it by the maker's own sheet, one load between two lines at a time.",
+        )
     count = CIRCUITS[phases].live
     moments = [record.ct_moment(kind) for kind in CT_MOMENTS]
     full = [moment for moment in moments if len(moment.load) == count and len(moment.shown) == count]

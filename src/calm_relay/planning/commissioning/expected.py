@@ -35,7 +35,13 @@ STRING_SOURCE = "module datasheet at the light and temperature stated"
 # IEC 62446-1:2016 table 1, from memory: system voltage to which it holds [V], test voltage [V], least [Mohm].
 INSULATION = ((120.0, 250.0, 0.5), (500.0, 500.0, 1.0), (float("inf"), 1000.0, 1.0))
 # EN 50160: 10 % of nominal; ANSI C84.1 range A: 5 %. Both from memory.
-SERVICE_OFF = {"split": 0.05, "single": 0.10, "three": 0.10}
+SERVICE_OFF = {"split": 0.05, "single": 0.10, "three": 0.10, "three-wire": 0.10}
+VOLTS_READ = {
+    "single": ("Volts",),
+    "split": ("Volts",),
+    "three": ("Volts L1 to neutral", "Volts L2 to neutral", "Volts L3 to neutral"),
+    "three-wire": ("Volts L1 to L2", "Volts L2 to L3", "Volts L3 to L1"),
+}
 # Packs before they are joined, of their full voltage; amps and charge of packs on one bus: common practice, no source.
 PACKS_APART, PACKS_SHARE, PACKS_CHARGE = 0.005, 0.2, 0.05
 MOST_PACKS = 12
@@ -236,13 +242,12 @@ def _service(plan: Plan, option: Option) -> Iterator[Expected]:
         return
     share = SERVICE_OFF[supply.phases]
     source = f"nominal of the service ± {share:.0%}: EN 50160 or ANSI C84.1; from memory"
-    phases = {"single": ("",), "split": ("",), "three": (" L1", " L2", " L3")}[supply.phases]
-    for number, phase in enumerate(phases, 1):
+    for number, read in enumerate(VOLTS_READ[supply.phases], 1):
         yield Expected(
-            f"service volts {number}", AC, "Main board", f"Volts{phase} to neutral" if phase else "Volts", "V",
+            f"service volts {number}", AC, "Main board", read, "V",
             supply.volts, supply.volts * share, source, "main switch open on the new side",
         )  # fmt: skip
-    if supply.phases == "three":
+    if supply.circuit.has_three_phases:
         yield Expected(
             "service rotation", AC, "Main board", "Phase rotation, 1 for clockwise", "", 1.0, 0.0,
             "common practice, no source", "with a rotation meter; 0 for anticlockwise",

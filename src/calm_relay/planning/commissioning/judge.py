@@ -321,8 +321,17 @@ class _Look:
         if item.unit == "Hz":
             return "Another frequency than the region's: the grid code set in the unit must be that of this place."
         if value < DEAD_SHARE * (item.value or 0.0):
-            return "Nothing there: the breaker is open, or the neutral is missing."
+            other = "a phase" if " to L" in item.what else "the neutral"
+            return f"Nothing there: the breaker is open, or {other} is missing."
         root = 3.0**0.5
+        if " to L" in item.what:
+            if abs(value * root - (item.value or 0.0)) < 0.1 * (item.value or 0.0):
+                return "It fits a phase to earth or to a neutral: is there one, and is the service as planned?"
+            if abs(value - (item.value or 0.0) * root) < 0.1 * value:
+                return (
+                    "It fits a service with a neutral, 230 V from each phase to it: ask the operator which it is."
+                )
+            return "Outside what the service should give: a long feeder, or a loose phase. Ask the operator first."
         if abs(value - (item.value or 0.0) * root) < 0.1 * value:
             return "It fits phase to phase: the probe is not on neutral, or neutral and a phase are exchanged."
         return "Outside what the service should give: a loose neutral, or a long feeder. Ask the operator first."

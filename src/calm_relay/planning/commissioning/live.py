@@ -183,7 +183,10 @@ class LiveSite:
         return inverter.kw if inverter is not None else None
 
     def _by_phase(self, of: Callable[[str], float | None]) -> tuple[float, ...] | None:
-        """What all units give or make on each phase of the service [kW]; None while one of them has not said it."""
+        """What all units give or make on each phase of the service [kW]; None while one of them has not said it.
+
+        Without neutral the pairs that units hang on are not the lines that a meter tells of: then it is one sum.
+        """
         supply = self.plan.job.supply
         count = supply.circuit.live
         total = [0.0] * count
@@ -191,7 +194,9 @@ class LiveSite:
             kw = of(key) if self._inverter(key) is not None else None
             if kw is None:
                 return None
-            if phase:
+            if supply.phases == "three-wire":
+                total = [total[0] + kw]
+            elif phase:
                 total[phase - 1] += kw
             else:
                 total = [value + kw / count for value in total]

@@ -74,7 +74,7 @@ SELDOM = frozenset(
         "built_in_pack", "plug_in", "charge_controllers", "export_control", "frequency_watt", "ingress",
         "rcd", "dc_isolator", "arc_fault", "anti_islanding", "load_ports", "load_port_a", "dc_charger_kw",
         "dc_charger_v", "car_to_house", "ct_cable_m", "neutral_bond",
-        "changeover_poles", "bypass",
+        "changeover_poles", "bypass", "between_phases",
         "knee_low_v", "knee_high_v", "taper_from", "taper_to", "peukert", "rated_hours", "cycles_to", "calendar_fade",
         "expansion_of", "generation", "mixes_with", "warranty_fraction", "warranty_mwh_per_kwh", "any_inverter",
     )
@@ -288,7 +288,7 @@ def _inverter(known: _Known, parts: frozenset[str]) -> dict[str, Derived]:
     found["volts"] = Derived(240.0 if phases == "split" else 230.0, "usual for the service")
     volts = known("volts") or found["volts"].value
     if kw:
-        amps = round(kw * 1000.0 / volts / CIRCUITS[phases].lines, 1)
+        amps = round(kw * 1000.0 / volts / CIRCUITS[phases].factor, 1)
         found["max_ac_a"] = Derived(amps, "rated power over voltage")
         found["standby_w"] = Derived(round(max(2.0, 2.0 * kw if "battery" in parts else 0.8 * kw), 1), "usual")
     peak = known("peak_efficiency")
@@ -388,7 +388,7 @@ def _micro(known: _Known, parts: frozenset[str]) -> dict[str, Derived]:
     found["volts"] = Derived(240.0 if phases == "split" else 230.0, "usual for the service")
     volts = known("volts") or found["volts"].value
     if watts:
-        found["ac_a"] = Derived(round(watts / volts / CIRCUITS[phases].lines, 2), "rated power over voltage")
+        found["ac_a"] = Derived(round(watts / volts / CIRCUITS[phases].factor, 2), "rated power over voltage")
     low, amps, peak = known("mppt_low_v"), known("usable_a"), known("peak_efficiency")
     if low:
         found["start_v"] = Derived(low, "lower end of the MPPT window")

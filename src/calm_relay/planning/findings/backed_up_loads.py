@@ -101,7 +101,7 @@ def check_pass_through(subject: Subject) -> list[Finding]:
     over = worst_a > allowed_a
     share = backup.pass_through_continuous_fraction
     of = f" ({share:.0%} of {backup.pass_through_a:g} A)" if share < 1 else ""
-    where = "" if phases == "single" else f" on {CIRCUITS[phases].leg} {leg + 1}"
+    where = "" if phases == "single" else f" on {CIRCUITS[phases].places[leg]}"
     charging = f", {charging_a:.0f} A of it charging" if charging_a >= 0.5 else ""
     sentence = (
         f"Through the relay the year's most is {worst_a:.0f} A{where}{charging}, mean of a quarter hour; it passes "
@@ -365,7 +365,7 @@ def check_legs(subject: Subject) -> list[Finding]:
     rows = subject.behind_relay
     if not rows.names or converter.inverter.phases == "single":
         return []
-    count = 2 if subject.job.supply.phases == "split" else 3
+    count = subject.job.supply.circuit.live
     legs = leg_loads(subject.job, subject.context.demand, rows, count)
     leg_kw, worst = subject.outcome.backup.power_kw / count, max(legs.asked_kw)
     over = worst > leg_kw

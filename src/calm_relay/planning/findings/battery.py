@@ -125,9 +125,12 @@ def more_units(subject: Drawn, converter: Converter, needed: int) -> Mend | None
 def on_all_phases(subject: Drawn, converter: Converter) -> tuple[Mend, ...]:
     """The smallest steps from a unit on one phase of three to all of them: one a phase, and a unit of three phases."""
     unit, units = converter.inverter, converter.bank.units
-    one_each = more_units(subject, converter, units - units % 3 + 3) if unit.phase_set else None
+    service = subject.job.supply.phases
+    one_each = (
+        more_units(subject, converter, units - units % 3 + 3) if unit.phase_set and service == "three" else None
+    )
     of_three = stronger_inverter(
-        subject, converter, lambda item: item.phases == "three" and item.outage_output.continuous_kw > 0
+        subject, converter, lambda item: item.phases == service and item.outage_output.continuous_kw > 0
     )
     return tuple(mend for mend in (one_each, of_three) if mend is not None)
 

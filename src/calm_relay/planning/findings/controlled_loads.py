@@ -204,7 +204,7 @@ def check_load_ports(subject: Subject) -> list[Finding]:
     on_one = dict(job.load_phases)
     each = [unit for unit in units for _ in range(unit.load_ports)]
     for water, unit in zip(wanted, each, strict=False):
-        spread = 3 if job.supply.phases == "three" and water.name not in on_one else 1
+        spread = 1.0 if water.name in on_one else job.supply.circuit.factor
         amps, stated = water.element_kw * 1000.0 / job.supply.volts / spread, unit.load_port_a
         kind, place, _ = _place(job, water.name)
         path, rule = f"demand.{kind}.{place}.element_kw", f"{unit.name}, datasheet"

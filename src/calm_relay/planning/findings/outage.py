@@ -44,16 +44,16 @@ def check_grid_down(subject: Subject) -> list[Finding]:
                 rule="common practice, no source",
             )
         ]
-    peak_kw, phase = on_backup.peak_kw, on_backup.phase
+    peak_kw, place = on_backup.peak_kw, on_backup.place
     backup = converter.inverter.backup
-    volts = converter.inverter.volts * converter.inverter.circuit.lines
+    volts = converter.inverter.volts * converter.inverter.circuit.factor
     passes_kw = backup.pass_through_a * volts / 1000.0
     gives, peak = in_pair(on_backup.power_kw, peak_kw)
     sentence = (
         f"{backup.pass_through_a:g} A pass-through is {passes_kw:.1f} kW while the grid is up. "
         f"In an outage this unit gives {gives} kW ({on_backup.power_kw * 1000 / volts:.0f} A)"
     )
-    sentence += f"; the worst evening half hour{f' on phase {phase}' if phase else ''} asks {peak} kW"
+    sentence += f"; the worst evening half hour{f' on {place}' if place else ''} asks {peak} kW"
     on_kw = _on_kw(subject)
     if on_backup.power_kw >= peak_kw:
         sentence += "."
@@ -127,7 +127,7 @@ def check_arrays_left_off(subject: Subject) -> list[Finding]:
         return []
     lead = design.leader
     served, wanted = phase_of(design, supply, lead), subject.job.weight("ride_through_outage") > 0
-    findings = []
+    findings, places = [], supply.circuit.places
     for other in arrays_left_off(design, supply):
         on = phase_of(design, supply, other)
         there = supply.with_(single_on=on) if on and not any(unit.found_on for unit in design.together) else None
@@ -137,10 +137,14 @@ def check_arrays_left_off(subject: Subject) -> list[Finding]:
                 "array left off",
                 "Home",
                 "supply.single_on",
-                f"{other.name} ({other.array_kw:.1f} kWp) hangs on {f'phase {on}' if on else 'all phases'}; "
-                f"in an outage {lead.name} feeds phase {served} alone, and its array is off.",
+                f"{other.name} ({other.array_kw:.1f} kWp) hangs on {places[on - 1] if on else 'all phases'}; "
+                f"in an outage {lead.name} feeds {places[served - 1]} alone, and its array is off.",
                 rule="common practice, no source",
-                mends=(Mend(f"New single-phase units on phase {on}", partial(_with_supply, supply=there)),)
+                mends=(
+                    Mend(
+                        f"New single-phase units on {places[(on or 1) - 1]}", partial(_with_supply, supply=there)
+                    ),
+                )
                 if wanted and there
                 else (),
             )

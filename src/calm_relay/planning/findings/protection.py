@@ -266,7 +266,7 @@ def _remedies(
             Mend(f"A board with a busbar of {bar:g} A", partial(_with_supply, busbar_a=bar)),
         )
     less = max((size for size in sizes if size <= limit_a - sources_a + 1e-9), default=None)
-    asked_a = subject.outcome.year.highest_import_kw * 1000.0 / supply.volts / supply.circuit.lines
+    asked_a = subject.outcome.year.highest_import_kw * 1000.0 / supply.volts / supply.circuit.factor
     if less is not None and asked_a <= less < main_a:
         yield (
             f"a main breaker of {less:g} A",
@@ -282,7 +282,11 @@ QUESTIONS: tuple[tuple[str, Callable[[Inverter], bool], str], ...] = (
     ("rcd", lambda item: True, "which residual-current device it wants"),
     ("dc_isolator", lambda item: item.pv is not None, "whether it has a DC isolator"),
     ("anti_islanding", lambda item: True, "by which standard it parts from a grid that fails"),
-    ("backup.neutral_bond", lambda item: item.backup is not None, "who joins neutral and earth in an island"),
+    (
+        "backup.neutral_bond",
+        lambda item: item.backup is not None and "N" in item.circuit.cores,
+        "who joins neutral and earth in an island",
+    ),
     ("backup.changeover_poles", lambda item: item.backup is not None, "how many poles its changeover opens"),
     ("backup.bypass", lambda item: item.backup is not None, "whether it has a bypass"),
 )

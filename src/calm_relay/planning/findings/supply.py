@@ -3,12 +3,13 @@
 from dataclasses import replace
 from functools import partial
 from math import inf, sqrt
+from typing import Any
 
 import numpy as np
 
 from calm_relay.job.assumed import confirmed
 from calm_relay.job.model import Job, Supply
-from calm_relay.planning.architecture.bus_rating import only_phase_served
+from calm_relay.planning.architecture.bus_rating import place_served
 from calm_relay.planning.architecture.refusals import phase_refusals
 from calm_relay.planning.architecture.unbalance import unbalance_of
 from calm_relay.planning.common.amounts import in_pair
@@ -50,7 +51,7 @@ def check_main_fuse(subject: Subject) -> list[Finding]:
     worst_kw = float(peaks_kw[worst])
     volts = leg_volts(supply.phases, supply.volts)
     limit_kw = supply.main_fuse_a * volts / 1000.0
-    name = "" if supply.phases == "single" else f" on {supply.circuit.leg} {worst + 1}"
+    name = supply.circuit.on_conductor(worst)
     briefly_kw = worst_kw * BRIEFLY
     sentence = f"Highest import{name}, {_against_fuse(worst_kw, supply)}"
     severity, mends = Severity.OK, _lighter(subject, worst, peaks_kw)
@@ -69,7 +70,8 @@ def check_main_fuse(subject: Subject) -> list[Finding]:
         severity = Severity.STOP
     elif briefly_kw > limit_kw:
         severity = Severity.CHECK
-        sentence += f" For minutes it may be {briefly_kw:.1f} kW."
+        briefly, _, unit = _reading(briefly_kw, supply)
+        sentence += f" For minutes it may be {briefly:.{0 if unit == 'A' else 1}f} {unit}."
     return [
         judged(
             severity,
@@ -77,7 +79,7 @@ def check_main_fuse(subject: Subject) -> list[Finding]:
             "Grid",
             FUSE,
             sentence,
-            reading=(worst_kw, limit_kw, "kW"),
+            reading=_reading(worst_kw, supply),
             rule="the service as surveyed; peaks inside a quarter hour: Wright and Firth 2007, from memory",
             mends=mends if worst_kw > limit_kw else (),
         ),
@@ -93,7 +95,7 @@ def _fed(subject: Subject, fed_kw: np.ndarray, limit_kw: float) -> list[Finding]
     volts = leg_volts(supply.phases, supply.volts)
     if worst_kw * 1000.0 < LITTLE_A * volts:
         return []
-    name = "" if supply.phases == "single" else f" on {supply.circuit.leg} {worst + 1}"
+    name = supply.circuit.on_conductor(worst)
     sentence = f"Highest export{name}, {_against_fuse(worst_kw, supply)}"
     over = worst_kw > limit_kw + 1e-9
     severity = Severity.STOP if over else Severity.OK
@@ -107,15 +109,26 @@ def _fed(subject: Subject, fed_kw: np.ndarray, limit_kw: float) -> list[Finding]
             "Grid",
             FUSE,
             sentence,
-            reading=(worst_kw, limit_kw, "kW"),
+            reading=_reading(worst_kw, supply),
             rule="the service as surveyed",
             mends=_held_back(fed_kw, limit_kw) if over else (),
         )
     ]
 
 
+def _reading(worst_kw: float, supply: Supply) -> tuple[float, float, str]:
+    """What the fullest conductor carries and what the fuse lets it: without neutral no power is that of a line."""
+    volts = leg_volts(supply.phases, supply.volts)
+    if supply.phases == "three-wire":
+        return worst_kw * 1000.0 / volts, supply.main_fuse_a, "A"
+    return worst_kw, supply.main_fuse_a * volts / 1000.0, "kW"
+
+
 def _against_fuse(worst_kw: float, supply: Supply) -> str:
     volts, fuse_a = leg_volts(supply.phases, supply.volts), supply.main_fuse_a
+    if supply.phases == "three-wire":
+        worst, limit = in_pair(worst_kw * 1000.0 / volts, fuse_a, 0)
+        return f"mean of a quarter hour, {worst} A; the main fuse carries {limit} A."
     worst, limit = in_pair(worst_kw, fuse_a * volts / 1000.0)
     worst_a, _ = in_pair(worst_kw * 1000.0 / volts, fuse_a, 0)
     return f"mean of a quarter hour, {worst} kW ({worst_a} A); the main fuse carries {limit} kW ({fuse_a:g} A)."
@@ -145,7 +158,7 @@ def check_continuous_import(subject: Subject) -> list[Finding]:
     leg, at = np.unravel_index(int(held_kw.argmax()), held_kw.shape)
     amps = float(held_kw[leg, at]) * 1000.0 / leg_volts(supply.phases, supply.volts)
     allowed_a = supply.main_fuse_a * rule.limit
-    where = "" if supply.phases == "single" else f" on {supply.circuit.leg} {leg + 1}"
+    where = supply.circuit.on_conductor(int(leg))
     return [
         warns_if(
             amps > allowed_a,
@@ -165,29 +178,37 @@ def _lighter(subject: Subject, worst: int, peaks_kw: np.ndarray) -> tuple[Mend, 
     supply = subject.job.supply
     design = subject.design
     on = zip(design.converters, design.phases(supply), strict=True)
-    if supply.single_on != worst + 1 or not any(
-        phase == worst + 1 and unit.found_on is None for unit, phase in on
+    if (
+        supply.phases == "three-wire"
+        or supply.single_on != worst + 1
+        or not any(phase == worst + 1 and unit.found_on is None for unit, phase in on)
     ):
         return ()
     best = int(peaks_kw.argmin()) + 1
     changed = supply.with_(single_on=best)
-    return (Mend(f"Single-phase units on phase {best}", lambda job: job.with_(supply=changed)),)
+    return (
+        Mend(f"Single-phase units on {supply.circuit.places[best - 1]}", lambda job: job.with_(supply=changed)),
+    )
 
 
 @check
 def check_one_phase(subject: Subject) -> list[Finding]:
     """A single-phase unit on a three-phase supply backs up one phase only."""
     converter = subject.design.battery_converter
-    if not forms_grid(converter) or subject.job.supply.phases != "three" or converter.inverter.phases == "three":
+    if (
+        not forms_grid(converter)
+        or not subject.job.supply.circuit.has_three_phases
+        or converter.inverter.phases != "single"
+    ):
         return []
     job, served = subject.job, served_share(subject.design, subject.job, subject.context.demand)
     wanted = not job.supply.on_grid or job.weight("ride_through_outage") > 0
     over = wanted and served < ALL_OF_IT
-    on = only_phase_served(subject.design, job.supply)
+    on = place_served(subject.design, job.supply)
     when, what = (
         ("when the grid is down", "what is to stay on") if job.supply.on_grid else ("off grid", "the demand")
     )
-    sentence = f"{converter.name} is single phase: {when} only phase {on} is on, {served:.0%} of {what}."
+    sentence = f"{converter.name} is single phase: {when} only {on} is on, {served:.0%} of {what}."
     return [
         warns_if(
             over,
@@ -371,6 +392,7 @@ def check_neutral(subject: Drawn) -> list[Finding]:
     if job.supply.phases != "three" or VOLTS not in job.assumed:
         return []
     volts, between = job.supply.volts, round(job.supply.volts * sqrt(3.0), -1)
+    bare: dict[str, Any] = {"phases": "three-wire", "volts": 230.0, "meter": "sum of phases"}
     return [
         warns(
             "neutral",
@@ -382,17 +404,41 @@ def check_neutral(subject: Drawn) -> list[Finding]:
             rule="usual services, 2026-11, from memory",
             mends=(
                 Mend("It has a neutral", lambda job: confirmed(job, VOLTS)),
-                Mend("Plan it as one phase", _as_one_phase),
+                Mend("It has none", lambda job: confirmed(job.with_(supply=job.supply.with_(**bare)), VOLTS)),
             ),
         )
     ]
 
 
-def _as_one_phase(job: Job) -> Job:
-    board = job.backup_board
-    if board is not None:
-        board = board.with_(circuits=tuple(circuit.with_(leg=None) for circuit in board.circuits))
-    return job.with_(supply=job.supply.with_(phases="single"), backup_board=board)
+@as_drawn
+@grid_check
+def check_between_phases(subject: Drawn) -> list[Finding]:
+    """Without neutral a unit of one phase hangs between two, which not every maker allows."""
+    supply = subject.job.supply
+    if supply.phases != "three-wire":
+        return []
+    on = subject.design.phases(supply)
+    asked = [
+        (unit, supply.circuit.places[phase - 1] if phase else "each pair in turn")
+        for unit, phase in zip(subject.design.converters, on, strict=True)
+        if unit.is_new and unit.inverter.phases == "single"
+    ]
+    return [
+        warns_if(
+            unit.inverter.between_phases is None,
+            "between phases",
+            "Wiring",
+            "own_equipment.inverters",
+            f"{unit.name}, for one phase, stands between two, {place}: neither of its conductors is a neutral. "
+            + (
+                "Its datasheet lets it."
+                if unit.inverter.between_phases
+                else "Ask its maker whether it may, and what its residual-current device then sees."
+            ),
+            rule="inverter datasheet",
+        )
+        for unit, place in asked
+    ]
 
 
 @as_drawn

@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 from functools import partial
 
+from calm_relay.job.circuit_kinds import CIRCUITS
 from calm_relay.job.existing_supply import ExistingTransformers
 from calm_relay.job.model import Job
 from calm_relay.planning.architecture.connections import (
@@ -71,7 +72,9 @@ def _there(
     edge = plan.topology.edge(item.edge)
     if seen.rated_a is not None and seen.rated_a < edge.amps - 1e-9:
         faults.append(f"they are made for {seen.rated_a:g} A, the cable carries {edge.amps:g} A")
-    wanted = subject.job.supply.circuit.live if edge.circuit != "single" else 1
+    wanted = (
+        subject.job.supply.circuit.live if CIRCUITS[edge.circuit].loaded == 3 or edge.circuit == "split" else 1
+    )
     if seen.count < wanted:
         faults.append(f"{seen.count} of {wanted} conductors are seen")
     controls = item.unit is not None and subject.design.converters[item.unit].has_battery

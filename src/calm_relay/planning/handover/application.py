@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from calm_relay.job.model import Supply
 from calm_relay.planning.common.region_words import said_in_region
 from calm_relay.planning.operation.island import leg_volts
 from calm_relay.planning.operation.phases import units_by_phase
@@ -66,8 +67,7 @@ def application_of(option: Option) -> dict[str, Any]:
         "service": {
             "on_grid": supply.on_grid,
             "phases": supply.phases,
-            "voltage_to_neutral_v": leg_volts(supply.phases, supply.volts),
-            **({"voltage_between_legs_v": supply.volts} if supply.phases == "split" else {}),
+            **_voltages(supply),
             "main_fuse_a": supply.main_fuse_a,
             "busbar_a": supply.busbar_a,
             "meter_counts": supply.meter,
@@ -120,3 +120,10 @@ def _named(path: str) -> str:
     said = " ".join("AC" if word == "ac" else word for word in kept).strip()
     said = f"{said}, {unit}" if unit and said else said or unit
     return ": ".join([*parents, said]).replace("inverters ", "inverter ")
+
+
+def _voltages(supply: Supply) -> dict[str, float]:
+    if supply.phases == "three-wire":
+        return {"voltage_between_phases_v": supply.volts}
+    between = {"voltage_between_legs_v": supply.volts} if supply.phases == "split" else {}
+    return {"voltage_to_neutral_v": leg_volts(supply.phases, supply.volts), **between}

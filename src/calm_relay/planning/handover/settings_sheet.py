@@ -92,7 +92,9 @@ def _country(option: Option, converter: Converter) -> Iterator[Setting]:
         f"its limits of volts and frequency; in an island it gives less from {curve.start_hz:g} Hz on",
         "a wrong grid code trips at noon, or stays on where it must trip",
     )
-    yield Setting(name, "Mains", f"{job.supply.volts:g} V, {job.supply.phases} phase", "the service as surveyed")
+    yield Setting(
+        name, "Mains", f"{job.supply.volts:g} V, {job.supply.circuit.adjective}", "the service as surveyed"
+    )
 
 
 # How a unit that forms a grid turns arrays down beside it, and what an array then has to obey.

@@ -186,7 +186,8 @@ def _behind(
         legs = np.array([_shares(phases, str(one_phase))])
         here = demand_by_phase(supply, on_one, demand)[one_phase - 1]
         rows = here[None, :], house[None, :] * share
-        return BackedUpLoads((f"Phase {one_phase}",), legs, np.zeros(1), *rows)
+        place = supply.circuit.places[one_phase - 1]
+        return BackedUpLoads((f"{place[0].upper()}{place[1:]}",), legs, np.zeros(1), *rows)
     if backup_board is None:
         rows = demand.kw[None, :].copy(), house[None, :]
         return BackedUpLoads((WHOLE,), np.array([_shares(phases, None)]), np.zeros(1), *rows)

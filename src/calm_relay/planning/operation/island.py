@@ -67,7 +67,7 @@ def start_volts(phases: str, volts: float, leg: str | None) -> float:
     """
     if leg in ("1", "2", "3"):
         return leg_volts(phases, volts)
-    return CIRCUITS[phases].lines * volts
+    return CIRCUITS[phases].factor * volts
 
 
 @kept

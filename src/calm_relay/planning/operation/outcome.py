@@ -17,7 +17,7 @@ from calm_relay.physics.plant.island import IslandYear
 from calm_relay.physics.plant.readings import given_by, imported_while_held
 from calm_relay.physics.plant.year import PlantBus, PlantSums, PlantYear
 from calm_relay.physics.shares import shares_of
-from calm_relay.planning.architecture.bus_rating import only_phase_served
+from calm_relay.planning.architecture.bus_rating import place_served
 from calm_relay.planning.architecture.cost import CostLine, cost_lines
 from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.operation.backed_up_loads import asked_where_served, served_share
@@ -96,8 +96,8 @@ class Backup:
     quarter-hours of the worst season; `hours` is that over the season's mean demand. `lasting` is the share of outages
     begun all through the year that it rides through for the hours the job wants, with the board as wired; `served` the
     share of what is to stay on that it reaches: a unit of one phase leaves two of three dark. `peak_kw` and `mean_kw`
-    are the worst evening half hour and the worst season's mean of all that hangs where it reaches; `phase` is the one
-    of three that it reaches, None where it reaches all.
+    are the worst evening half hour and the worst season's mean of all that hangs where it reaches; `place` is the one
+    of three that it reaches, empty where it reaches all.
     """
 
     power_kw: float
@@ -107,7 +107,7 @@ class Backup:
     served: float
     peak_kw: float
     mean_kw: float
-    phase: int | None = None
+    place: str = ""
 
     @property
     def hours_where_served(self) -> float:
@@ -450,7 +450,7 @@ def _backup(
         ridden = 0.0 if lasting is None else lasting.share(year)
     served = served_share(design, job, demand)
     hours, asked = held / demand.worst_season_mean_kw, asked_where_served(design, job, demand, site)
-    return Backup(forming_kw(design), held, hours, ridden, served, *asked, only_phase_served(design, job.supply))
+    return Backup(forming_kw(design), held, hours, ridden, served, *asked, place_served(design, job.supply))
 
 
 def held_at_night(design: Design, year: PlantBus, demand: DemandYear, site: SiteYear) -> float | None:

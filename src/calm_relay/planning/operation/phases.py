@@ -7,6 +7,7 @@ from calm_relay.job.model import Job, Supply
 from calm_relay.physics.kept import kept
 from calm_relay.physics.plant.readings import phase_peaks
 from calm_relay.physics.plant.year import PlantBus, PlantYear
+from calm_relay.physics.three_wire import line_kva
 from calm_relay.planning.architecture.design import Converter, Design
 from calm_relay.planning.operation.backed_up_loads import behind_relay, whole_house
 from calm_relay.planning.site.demand import DemandYear
@@ -33,20 +34,26 @@ def import_by_phase(design: Design, job: Job, demand: DemandYear, year: PlantYea
     """What each phase or leg draws from the grid, shape (phases, steps) [kW]; 0 where it feeds.
 
     The house is spread as its circuits are, else evenly over two legs and by the job's shares over three phases; units
-    give and draw on the phases they hang on.
+    give and draw on the phases they hang on. Without neutral it is what each line carries, as amps times volts [kVA].
     """
     if job.supply.phases == "single":
         return year.at_bus("import")[None, :]
+    drawn_kw = _drawn_by_phase(design, job, demand, year)
+    if job.supply.phases == "three-wire":
+        drawn_kw = line_kva(drawn_kw)
+    return np.maximum(drawn_kw, 0.0, out=drawn_kw)
+
+
+def _drawn_by_phase(design: Design, job: Job, demand: DemandYear, year: PlantYear) -> np.ndarray:
+    """What hangs on each phase, leg or pair of phases draws, below 0 where it gives, shape (phases, steps) [kW]."""
     load_kw = home_by_phase(job, demand, year)
     shares = units_by_phase(design, job)
     if not len(shares):
-        return np.maximum(load_kw, 0.0)
+        return load_kw
     if (shares == shares[0]).all():
-        drawn_kw = load_kw - shares[0][:, None] * _given(demand, year)
-    else:
-        ac_kw, standby_kw = year.ac_side.swapaxes(0, 1)
-        drawn_kw = load_kw - shares.T @ (ac_kw - standby_kw)
-    return np.maximum(drawn_kw, 0.0, out=drawn_kw)
+        return load_kw - shares[0][:, None] * _given(demand, year)
+    ac_kw, standby_kw = year.ac_side.swapaxes(0, 1)
+    return np.asarray(load_kw - shares.T @ (ac_kw - standby_kw))
 
 
 def phase_peaks_kw(design: Design, job: Job, demand: DemandYear, year: PlantYear) -> np.ndarray:
@@ -59,11 +66,19 @@ def phase_peaks_kw(design: Design, job: Job, demand: DemandYear, year: PlantYear
     """
     if job.supply.phases == "single":
         return np.array([[year.highest_import_kw], [year.highest_export_kw]])
+    if job.supply.phases == "three-wire":
+        return _line_peaks(_drawn_by_phase(design, job, demand, year))
     house_kw = _house_by_phase(job.backup_board, job.supply, job.load_phases, demand)
     loads_on = loads_on_phases(job.supply, year.loads)
     units_on = units_by_phase(design, job)
     flows = year.at_bus("import"), year.at_bus("export")
     return phase_peaks(house_kw, year.loads.kw, loads_on, year.ac_side, units_on, *flows)
+
+
+def _line_peaks(between_kw: np.ndarray) -> np.ndarray:
+    """The most that each line draws in a step, and the most that it feeds, shape (2, 3) [kVA]."""
+    kva = line_kva(between_kw)
+    return np.maximum([kva.max(axis=1), -kva.min(axis=1)], 0.0)
 
 
 def _given(demand: DemandYear, year: PlantBus) -> np.ndarray:
@@ -82,11 +97,15 @@ def highest_phase_kw(design: Design, job: Job, demand: DemandYear, year: PlantBu
         return year.highest_import_kw, year.highest_export_kw
     shares = units_by_phase(design, job)
     if len(shares) and not (shares == shares[0]).all():
-        return year.highest_import_kw / count, year.highest_export_kw / count
+        factor = job.supply.circuit.factor
+        return year.highest_import_kw / factor, year.highest_export_kw / factor
     load_kw = home_by_phase(job, demand, year)
     given = _given(demand, year)
     spread = shares[0] if len(shares) else np.full(count, 1.0 / count)
     drawn = [load - share * given for load, share in zip(load_kw, spread, strict=True)]
+    if job.supply.phases == "three-wire":
+        drawn_kva, fed_kva = _line_peaks(np.array(drawn))
+        return float(drawn_kva.max()), float(fed_kva.max())
     return max(float(each.max()) for each in drawn), max(-float(each.min()) for each in drawn)
 
 
@@ -98,7 +117,10 @@ def home_alone_kw(design: Design, job: Job, demand: DemandYear) -> float:
     idle_kw = sum(unit.inverter.standby_w for unit in design.converters) / 1000.0
     if job.supply.phases == "single":
         return float(demand.kw.max()) + idle_kw
-    return float(_house_by_phase(job.backup_board, job.supply, job.load_phases, demand).max()) + idle_kw
+    house_kw = _house_by_phase(job.backup_board, job.supply, job.load_phases, demand)
+    if job.supply.phases == "three-wire":
+        house_kw = line_kva(house_kw)
+    return float(house_kw.max()) + idle_kw
 
 
 def through_relay(design: Design, job: Job, demand: DemandYear) -> np.ndarray:

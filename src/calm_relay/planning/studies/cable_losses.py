@@ -87,7 +87,7 @@ def _squared_amps(option: Option, edge: Edge, plan: WiringPlan) -> float | None:
 def _amps(option: Option, edge: Edge, plan: WiringPlan) -> np.ndarray | None:
     year, design, job = option.outcome.year, option.design, option.context.job
     if edge.kind in ("unit", "branch") and edge.unit is not None:
-        volts = edge.volts * CIRCUITS[edge.circuit].lines
+        volts = edge.volts * CIRCUITS[edge.circuit].factor
         return np.abs(year.of("ac", edge.unit)) * 1000.0 / volts / edge.runs
     if edge.kind == "string" and edge.unit is not None:
         laid = design.converters[edge.unit].stringing
@@ -107,5 +107,5 @@ def _amps(option: Option, edge: Edge, plan: WiringPlan) -> np.ndarray | None:
     if edge.kind == "feeder" and edge.start == METER:
         supply = job.supply
         passed = year.at_bus("import") + year.at_bus("export")
-        return passed * 1000.0 / supply.volts / supply.circuit.lines
+        return passed * 1000.0 / supply.volts / supply.circuit.factor
     return None

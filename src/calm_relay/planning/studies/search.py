@@ -59,7 +59,10 @@ from calm_relay.planning.verdict.purposes import bill_to_measure_by
 MISSED = "What the customer must have"
 # What reasons are counted under, by what they say; others by their own words without their figures.
 KINDS_OF_REASON = (
-    (r" is for \w+ phase, the supply is ", "The unit is for another service"),
+    (
+        r" is for .+, the supply is | needs a neutral, the supply | may not hang between two phases",
+        "The unit is for another service",
+    ),
     (r" finds? no (input|place)", "Modules find no input"),
     (r" stand at .* takes ", "The battery's voltage does not fit the unit"),
     (r" times .* its maker allows ", "More array than the maker allows"),

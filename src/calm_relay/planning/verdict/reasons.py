@@ -152,7 +152,7 @@ def _outage(option: Option, season: str) -> Spoken:
     if on_backup.power_kw <= 0:
         whole = "so do house and array" if option.context.faces else "so does the house"
         return [(False, "ride_through_outage", f"When the grid fails, {whole}.")]
-    where = f" on phase {on_backup.phase}" if on_backup.phase else ""
+    where = f" on {on_backup.place}" if on_backup.place else ""
     sentence = (
         f"Carries the mean {season} load{where} for {on_backup.hours_where_served:.1f} h in an outage "
         f"({on_backup.held_kwh:.1f} kWh held, nine times in ten)."

@@ -12,7 +12,7 @@ from calm_relay.planning.operation.island import forming_kw, forms_grid
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.verdict.option import Option, RefusedOption
 
-ACROSS = {"split": "both legs", "three": "all phases"}
+ACROSS = {"split": "both legs", "three": "all phases", "three-wire": "all phases"}
 
 
 @dataclass(frozen=True)
@@ -94,15 +94,17 @@ def _legs(
     kw = np.where(on, house.half_hours_kw[:, at], 0.0)
     if count == 1:
         return {"Together": tuple(kw.tolist())}
-    word = CIRCUITS[phases].leg.capitalize()
-    return {f"{word} {leg + 1}": tuple((kw * house.legs[:, leg]).tolist()) for leg in range(count)}
+    return {
+        f"{place[0].upper()}{place[1:]}": tuple((kw * house.legs[:, leg]).tolist())
+        for leg, place in enumerate(CIRCUITS[phases].places[:count])
+    }
 
 
 def _on_leg(circuit: Circuit | None, phases: Phases) -> str:
     """On which leg or phase a circuit hangs; empty where there is only one."""
     if circuit is None or phases == "single":
         return ""
-    return ACROSS[phases] if circuit.leg == "across" else f"{CIRCUITS[phases].leg} {circuit.leg}"
+    return ACROSS[phases] if circuit.leg == "across" else CIRCUITS[phases].places[int(circuit.leg or 1) - 1]
 
 
 def _fate(circuit: Circuit | None, reached: bool, forms: bool, words: Vocabulary) -> str:

@@ -24,7 +24,7 @@ def _known(plan: Plan) -> Iterator[Figure]:
         yield Figure(job.site.place, f"{light:,.0f} kWh/m² a year on the horizontal", note)
         supply = job.supply
         yield Figure(
-            "Service", f"{supply.phases} phase, {supply.volts:g} V, main fuse {supply.main_fuse_a:g} A",
+            "Service", f"{supply.circuit.adjective}, {supply.volts:g} V, main fuse {supply.main_fuse_a:g} A",
             "assumed" if "supply.phases" in job.assumed else "the job’s survey",
         )  # fmt: skip
         if "array" not in job.wanted and plan.faces:

@@ -112,7 +112,7 @@ def line_of(plan: Plan, option: Option | RefusedOption) -> Line:
             "Grid",
             option,
             *_grid(plan, option),
-            _headroom(at.get("main fuse"), "kW main fuse"),
+            _main_fuse(at.get("main fuse")),
         ),
     ]
     built = option if isinstance(option, Option) else None
@@ -319,10 +319,15 @@ def _headroom(finding: Finding | None, what: str, decimals: int = 1) -> Headroom
     return Headroom(finding.measured, finding.limit, f"{used} of {limit} {what}", finding.severity)
 
 
+def _main_fuse(finding: Finding | None) -> Headroom | None:
+    """What of the main fuse is used, in kW, or in amps where there is no neutral."""
+    return _headroom(finding, f"{finding.unit} main fuse", 1 if finding.unit == "kW" else 0) if finding else None
+
+
 def _in_an_outage(option: Option | RefusedOption) -> str:
     """What the power of an outage is told as: on one phase of three it is of that phase alone."""
-    phase = option.outcome.backup.phase if isinstance(option, Option) else None
-    return f"kW, phase {phase} in outage" if phase else "kW in an outage"
+    place = option.outcome.backup.place if isinstance(option, Option) else ""
+    return f"kW, {place} in outage" if place else "kW in an outage"
 
 
 def _carried(finding: Finding | None, what: str) -> Headroom | None:

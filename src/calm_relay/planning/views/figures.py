@@ -130,7 +130,7 @@ def _home(plan: Plan, option: Option | RefusedOption) -> Iterator[Figure]:
     yield Figure("Self-sufficiency", f"{figures.self_sufficiency:.0%} of the home's energy", note, True)
     if not plan.job.supply.on_grid:
         return
-    where = f" on phase {backup.phase}" if backup.phase else ""
+    where = f" on {backup.place}" if backup.place else ""
     lasts = f"{backup.power_kw:.1f} kW for {backup.hours_where_served:.1f} h of mean load{where}"
     yield Figure("When the grid is down", lasts, note, True)
 
@@ -138,7 +138,7 @@ def _home(plan: Plan, option: Option | RefusedOption) -> Iterator[Figure]:
 def _off_grid(plan: Plan, option: RefusedOption | Option) -> Iterator[Figure]:
     job = plan.job
     supply = job.supply
-    text = f"{supply.phases} phase, {supply.volts:g} V, main switch {supply.main_fuse_a:g} A"
+    text = f"{supply.circuit.adjective}, {supply.volts:g} V, main switch {supply.main_fuse_a:g} A"
     yield Figure("Service", f"none: off grid; {text}", "the job's survey")
     for generator in job.running_generators:
         starts = f"starts below {generator.start_below:.0%}, stops above {generator.stop_above:.0%}"
@@ -187,7 +187,7 @@ def _grid(plan: Plan, option: RefusedOption | Option) -> Iterator[Figure]:
         return
     job, tariff = plan.job, plan.job.tariff
     supply = job.supply
-    text = f"{supply.phases} phase, {supply.volts:g} V, {supply.main_fuse_a:g} A = {supply.import_limit_kw:.1f} kW"
+    text = f"{supply.circuit.adjective}, {supply.volts:g} V, {supply.main_fuse_a:g} A = {supply.import_limit_kw:.1f} kW"
     yield Figure("Service", text, "the job's survey")
     limit = "none stated" if tariff.export_limit_kw is None else f"{tariff.export_limit_kw:g} kW"
     yield Figure("Export limit", limit, "the job; the network operator decides")

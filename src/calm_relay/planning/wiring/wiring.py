@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
+from calm_relay.job.circuit_kinds import CIRCUITS
 from calm_relay.job.demand import ShapedDemand
 from calm_relay.job.model import Job
 from calm_relay.job.wires import WireTables
@@ -117,7 +118,7 @@ def _feeds_dwelling(edge: Edge, topology: Topology, job: Job) -> bool:
     supply, demand = job.supply, job.demand
     if isinstance(demand, ShapedDemand) and demand.shape not in DWELLINGS:
         return False
-    if edge.kind != "feeder" or supply.phases == "three" or edge.amps < supply.main_fuse_a - 1e-9:
+    if edge.kind != "feeder" or supply.circuit.has_three_phases or edge.amps < supply.main_fuse_a - 1e-9:
         return False
     whole = edge.end != BACKED_UP and (edge.end != CHANGEOVER or topology.whole_house)
     return whole and DWELLING_A[0] <= supply.main_fuse_a <= DWELLING_A[1]
@@ -222,5 +223,7 @@ def _exported_a(topology: Topology, share: float) -> dict[str, float]:
             amps = edge.drop_a * edge.runs * share
             if edge.circuit == "single" and ahead.circuit == "three" and edge.runs % 3 == 0:
                 amps /= 3.0
+            elif edge.circuit == "two-wire" and ahead.circuit == "three-wire" and edge.runs % 3 == 0:
+                amps /= CIRCUITS["three-wire"].factor
             result[ahead.key] = result.get(ahead.key, 0.0) + amps
     return result
