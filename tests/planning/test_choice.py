@@ -6,8 +6,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from calm_relay.exchange.shipped import demo_job
+from calm_relay.exchange.shipped import demo_job, library
 from calm_relay.planning.common.amounts import amount_text, breaks_even, to_two_figures
+from calm_relay.planning.plan import answer
 from calm_relay.planning.verdict.choice import choose
 from calm_relay.planning.verdict.purposes import MEASURES
 from calm_relay.planning.views.scales import scales_of
@@ -48,7 +49,14 @@ def test_a_close_call_is_called_close(demo_plan):
     assert totals[-1] - totals[-2] < 0.02
     assert demo_plan.choice.close
     assert demo_plan.choice.sentence.startswith("Too close to call")
-    # Those that are as good are told with what they gain or lose.
+    # Of those that are as good the one that leaves the most money is named first, the others with what they leave.
+    near = [
+        demo_plan.option(key)
+        for key, score in demo_plan.choice.scores.items()
+        if totals[-1] - score.total < 0.02 and not demo_plan.option(key).stopped
+    ]
+    assert demo_plan.choice.key == max(near, key=lambda option: option.outcome.money.npv).key
+    assert demo_plan.choice.scores[demo_plan.choice.key].total < totals[-1]
     for key, score in demo_plan.choice.scores.items():
         if key != demo_plan.choice.key and totals[-1] - score.total < 0.02 and not demo_plan.option(key).stopped:
             option = demo_plan.option(key)
@@ -167,3 +175,9 @@ def test_the_score_of_an_option_that_is_stopped_says_so():
     stopped = [option.key for option in made.live if option.stopped]
     assert stopped and made.choice.key not in stopped
     assert [option.key for option in made.live if said[option.key].endswith(" · stop")] == stopped
+
+
+@pytest.mark.parametrize("name", ["pottery", "dairy", "two-homes"])
+def test_the_book_answers_as_the_window_does(name):
+    job = demo_job(name)
+    assert answer(job, library()).option.key == plan(job).choice.key

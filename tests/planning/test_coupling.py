@@ -36,7 +36,7 @@ def refused(made, key):
 def test_the_choice_of_the_three_demos_has_reasons_both_ways(demo_plan, dairy):
     cottage = plan(demo_job("cottage"))
     best = {made.job.name: made.choice.key for made in (demo_plan, cottage, dairy)}
-    assert list(best.values()) == ["two-units", "hybrid-swap", "hybrid-swap"]
+    assert list(best.values()) == ["ac-addon", "hybrid-swap", "hybrid-swap"]
     assert [made.choice.close for made in (demo_plan, cottage, dairy)] == [True, False, True]
     for made in (demo_plan, cottage, dairy):
         reasons = made.choice.reasons[made.choice.key]

@@ -47,7 +47,7 @@ def test_every_row_of_the_table_is_an_option_or_says_why_not(demo_plan):
     # What hangs behind the relay is more than these two units pass.
     stopped = {option.key for option in demo_plan.live if option.stopped}
     assert stopped == {"dc-bus", "clock-bank"}
-    assert demo_plan.choice.key == "two-units"
+    assert demo_plan.choice.key == "ac-addon"
 
 
 def test_a_plan_is_a_pure_function_of_its_job(demo, demo_plan):

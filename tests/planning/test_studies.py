@@ -110,9 +110,9 @@ def test_the_answer_does_change_at_a_tipping_point_and_not_before(dairy):
 def test_turning_nothing_gives_the_plan_s_own_scores(dairy):
     contest = Contest(dairy)
     for knob in knobs_of(dairy):
-        scores = contest.scores(knob, knob.today)
-        for key, score in scores.items():
-            assert score == pytest.approx(dairy.choice.scores[key].total, abs=1e-9)
+        for key, (score, npv) in contest.weighed(knob, knob.today).items():
+            assert score.total == pytest.approx(dairy.choice.scores[key].total, abs=1e-9)
+            assert npv == pytest.approx(dairy.option(key).outcome.money.npv, abs=1e-6)
 
 
 def test_tipping_can_be_called_off(dairy):

@@ -2,6 +2,7 @@
 
 from collections.abc import Collection
 from dataclasses import dataclass
+from math import ceil
 
 import numpy as np
 
@@ -62,6 +63,11 @@ SHAPES = {
 # A quarter of an hour's draw is steady, the rest comes in bouts: with these, 1 kWp and 1 kWh per MWh give the
 # self-sufficiencies of Weniger, Tjaden and Quaschning 2014 within four points.
 STEADY, BOUTS, HIGHEST_BOUT = 0.25, 0.7, 4.5
+# Up to so much a year a dwelling's bouts are those of one household [kWh]; a larger one has more people and machines,
+# whose bouts meet by chance. With it half hours rise with the year as Velander's formula says (1952, from memory).
+ONE_HOUSEHOLD_KWH = {"household": 7_000.0, "all-electric": 9_000.0}
+# More households than this are no smoother: bouts are a tenth of the mean by then.
+MOST_HOUSEHOLDS = 12.0
 MIDWINTER_NORTH, MIDWINTER_SOUTH = 15.0, 197.0
 
 
@@ -110,17 +116,32 @@ def shaped_year(
     day = np.arange(wall_minute.size) * step_h / 24.0
     season = (day - midwinter_day(latitude)) / 365.0
     season = np.maximum(1.0 + (winter_factor - 1.0) * np.cos(season * 2 * np.pi), 0.1)
-    kw = hours * season * _unrest(seed, wall_minute.size, step_h)
+    kw = hours * season * _unrest(seed, wall_minute.size, step_h, _households(yearly_kwh, shape))
     return kw * (yearly_kwh / (kw.sum() * step_h))
 
 
+def _households(yearly_kwh: float, shape: str) -> float:
+    """For how many households' bouts a dwelling stands, 1 or more; shops and farms for one."""
+    one_kwh = ONE_HOUSEHOLD_KWH.get(shape)
+    return 1.0 if one_kwh is None else min(max(yearly_kwh / one_kwh, 1.0), MOST_HOUSEHOLDS)
+
+
 @kept_in_common
-def _unrest(seed: int, steps: int, step_h: float) -> np.ndarray:
+def _unrest(seed: int, steps: int, step_h: float, households: float) -> np.ndarray:
     """What each step draws over what it would on average, from a quarter hour and from a day to the next."""
     random = np.random.Generator(np.random.PCG64(seed))
-    bouts = np.minimum(random.gamma(BOUTS, 1.0 / BOUTS, steps), HIGHEST_BOUT)
+    bouts = _bouts(random, steps)
     busy = 1.0 + 0.15 * random.standard_normal(round(steps * step_h / 24.0))
-    return (STEADY + (1.0 - STEADY) * bouts) * np.repeat(np.clip(busy, 0.4, 1.6), round(24.0 / step_h))
+    for number in range(1, ceil(households)):
+        share = min(households - number, 1.0)
+        bouts = bouts + share * _bouts(np.random.Generator(np.random.PCG64((seed, number))), steps)
+    return (STEADY + (1.0 - STEADY) * bouts / households) * np.repeat(
+        np.clip(busy, 0.4, 1.6), round(24.0 / step_h)
+    )
+
+
+def _bouts(random: np.random.Generator, steps: int) -> np.ndarray:
+    return np.minimum(random.gamma(BOUTS, 1.0 / BOUTS, steps), HIGHEST_BOUT)
 
 
 @dataclass(frozen=True, eq=False)

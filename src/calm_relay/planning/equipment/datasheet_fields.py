@@ -291,6 +291,7 @@ CHOICES: dict[str, tuple[tuple[str, str, str], ...]] = {
         ("technology", "multi", r"poly-?\s?crystalline|multi-?\s?crystalline"),
     ),
     "inverters": (
+        ("phases", "three-wire", r"three[- ]?wire|3\s*[x×]\s*230\s*V(?!\s*/\s*400)"),
         ("phases", "three", r"three[- ]?phase|3[- ]?phase|230\s*/\s*400"),
         ("phases", "split", r"split[- ]?phase|120\s*/\s*240"),
         ("phases", "single", r"single[- ]?phase|1[- ]?phase"),
@@ -304,6 +305,7 @@ CHOICES: dict[str, tuple[tuple[str, str, str], ...]] = {
     ),
     "optimisers": (),
     "microinverters": (
+        ("phases", "three-wire", r"three[- ]?wire|3\s*[x×]\s*230\s*V(?!\s*/\s*400)"),
         ("phases", "three", r"three[- ]?phase"),
         ("phases", "split", r"split[- ]?phase|120\s*/\s*240"),
         ("phases", "single", r"single[- ]?phase"),

@@ -11,6 +11,7 @@ import numpy as np
 from calm_relay.job.base import minutes_of
 from calm_relay.job.demand import MeteredDemand, ScheduledLoad, ShapedDemand, Weekday
 from calm_relay.job.model import Job
+from calm_relay.job.survey import Bill
 from calm_relay.physics.calendar import YearCalendar
 from calm_relay.physics.demand_shape import (
     car_load,
@@ -209,8 +210,9 @@ def _sum_of(parts: tuple[Part, ...]) -> np.ndarray:
 
 
 def _shaped(demand: ShapedDemand, calendar: YearCalendar, latitude: float) -> tuple[np.ndarray, str, int | None]:
+    bills = [(_days_of(bill), bill.kwh) for bill in sorted(demand.bills, key=lambda bill: bill.first)]
     kw = shaped_year(
-        demand.yearly_kwh,
+        _a_year_kwh(demand, bills),
         demand.winter_factor,
         latitude,
         calendar.wall_minute,
@@ -221,14 +223,22 @@ def _shaped(demand: ShapedDemand, calendar: YearCalendar, latitude: float) -> tu
     )
     if not demand.bills:
         return kw, f"{demand.shape} shape scaled to {demand.yearly_kwh:,.0f} kWh a year", None
-    bills = []
-    for bill in sorted(demand.bills, key=lambda bill: bill.first):
-        first, last = date.fromisoformat(bill.first), date.fromisoformat(bill.last)
-        start = min(first.timetuple().tm_yday, 365) - 1
-        bills.append(((start + np.arange((last - first).days + 1)) % 365, bill.kwh))
     billed = scale_to_bills(kw, calendar.step_h, bills)
     source = f"{demand.shape} shape scaled to {len(bills)} bill{'s' * (len(bills) > 1)}"
     return billed.kw, source, billed.days_without_bill
+
+
+def _days_of(bill: Bill) -> np.ndarray:
+    """Days of the year that a bill covers, 0 to 364."""
+    first, last = date.fromisoformat(bill.first), date.fromisoformat(bill.last)
+    return (min(first.timetuple().tm_yday, 365) - 1 + np.arange((last - first).days + 1)) % 365
+
+
+def _a_year_kwh(demand: ShapedDemand, bills: list[tuple[np.ndarray, float]]) -> float:
+    """What the house uses a year: as stated, or about what its bills come to."""
+    if not bills:
+        return demand.yearly_kwh
+    return max(sum(kwh for _, kwh in bills) * 365.0 / sum(days.size for days, _ in bills), 1.0)
 
 
 def _loads(demand: ShapedDemand | MeteredDemand, year: SiteYear) -> Iterator[Part]:

@@ -19,7 +19,7 @@ from calm_relay.planning.operation.outcome import Brief, Money, brief_of
 from calm_relay.planning.operation.simulate import inputs_of
 from calm_relay.planning.plan import WORKERS, Plan
 from calm_relay.planning.site.demand import DemandYear
-from calm_relay.planning.verdict.choice import score_of
+from calm_relay.planning.verdict.choice import Score, nearest, score_of
 from calm_relay.planning.verdict.option import Option
 from calm_relay.planning.verdict.purposes import MEASURES, bill_to_measure_by
 
@@ -220,8 +220,8 @@ class Contest:
         self._workers = ThreadPoolExecutor(WORKERS)
         self._buffers = BufferPool()
 
-    def scores(self, knob: Knob, value: float) -> dict[str, float]:
-        """Score of each option that can be built, 0 to 1."""
+    def weighed(self, knob: Knob, value: float) -> dict[str, tuple[Score, float]]:
+        """Score of each option that can be built, and what it leaves over the years."""
         plan = self._plan
         job, demand = knob.job(plan.job, value), plan.demand
         if knob.home:
@@ -230,10 +230,10 @@ class Contest:
         def money_now() -> Money:
             return self._outcome(plan.as_is, job, demand, knob, value, None).money
 
-        def score(option: Option) -> float:
+        def score(option: Option) -> tuple[Score, float]:
             done = self._outcome(option, job, demand, knob, value, now)
             bill = bill_to_measure_by(job, demand, now().bill)
-            return score_of(option.design, done, job, bill).total
+            return score_of(option.design, done, job, bill), done.money.npv
 
         now: Callable[[], Money] = lru_cache(money_now)
         each: Callable[..., Any] = map
@@ -244,8 +244,10 @@ class Contest:
 
     def winner(self, knob: Knob, value: float) -> str:
         """Key of the option that fits best."""
-        scores = self.scores(knob, value)
-        return max(scores, key=scores.__getitem__)
+        found = self.weighed(knob, value)
+        scores = {key: score for key, (score, _) in found.items()}
+        npv = {key: money for key, (_, money) in found.items()}
+        return nearest(scores, npv, knob.job(self._plan.job, value))[0]
 
     def _runs_of(self, option: Option) -> tuple[Inputs, LastingStarts | None]:
         """What an option's year and its outages read, made ready once."""

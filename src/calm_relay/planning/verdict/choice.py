@@ -1,5 +1,6 @@
 """Which option serves the job's purposes best, by how much, and why."""
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -52,7 +53,8 @@ class Choice:
 def choose(options: list[Option], job: Job, demand: DemandYear, words: RegionWords = AS_WRITTEN) -> Choice:
     """Weighs the options by the job's purposes.
 
-    An option that a finding stops is weighed but not chosen.
+    An option that a finding stops is weighed but not chosen. Of those too near the highest score to be told apart the
+    one that leaves the most money comes first.
 
     Parameters
     ----------
@@ -68,7 +70,7 @@ def choose(options: list[Option], job: Job, demand: DemandYear, words: RegionWor
     scores = _scores(options, job, demand)
     reasons = {option.key: reasons_for(option, options, job, demand) for option in options}
     able = [option for option in _ranked(options, scores) if not option.stopped]
-    dominated = _dominated(able, scores, job)
+    dominated = _dominated([option.key for option in able], scores, job)
     titles = {option.key: option.title for option in able}
     for key, other in dominated.items():
         reasons[key] = with_beaten(reasons[key], _beaten(scores[key], titles[other], scores[other], job))
@@ -83,15 +85,15 @@ def choose(options: list[Option], job: Job, demand: DemandYear, words: RegionWor
     if not able:
         sentence = "No option can be built as it stands: see what stops each."
         return Choice(None, False, sentence, "", scores, reasons, {}, {})
-    best, *rest = able
-    # One that the best beats in everything is near it in points, but no weighting would choose it.
-    rival = next((option for option in rest if dominated.get(option.key) != best.key), None)
-    close = rival is not None and scores[best.key].total - scores[rival.key].total < CLOSE
+    by_key = {option.key: option for option in able}
+    near = [by_key[key] for key in nearest({key: scores[key] for key in by_key}, _money_of(able), job)]
+    best, close = near[0], len(near) > 1
+    rest = [option for option in able if option is not best]
     deciding = _deciding(best, rest[0], scores, job) if rest else ""
     return Choice(
         best.key,
         close,
-        _sentence(best, rest, scores, close, deciding, job),
+        _sentence(best, rest, scores, near, deciding, job),
         deciding,
         scores,
         reasons,
@@ -102,7 +104,41 @@ def choose(options: list[Option], job: Job, demand: DemandYear, words: RegionWor
 
 def best_of(options: list[Option], job: Job, demand: DemandYear) -> Option | None:
     """The option that `choose` puts first, None where it puts none; findings are asked of as few options as will do."""
-    return next((option for option in _ranked(options, _scores(options, job, demand)) if not option.stopped), None)
+    scores = _scores(options, job, demand)
+    able: list[Option] = []
+    for option in _ranked(options, scores):
+        if able and scores[able[0].key].total - scores[option.key].total >= CLOSE:
+            break
+        if not option.stopped:
+            able.append(option)
+    if not able:
+        return None
+    first = nearest({option.key: scores[option.key] for option in able}, _money_of(able), job)[0]
+    return next(option for option in able if option.key == first)
+
+
+def nearest(scores: Mapping[str, Score], npv: Mapping[str, float], job: Job) -> tuple[str, ...]:
+    """Keys of those whose scores are too near the highest to be told apart from it, the most money first.
+
+    One that another beats in everything may be near in points, but no weighting would choose it.
+
+    Parameters
+    ----------
+    scores : mapping of str to Score
+        Of those that may be chosen, by key; of equal ones the earlier counts as the higher.
+    npv : mapping of str to float
+        What each leaves over the job's years [currency].
+    job : Job
+        Whose weights count.
+    """
+    ranked = sorted(scores, key=lambda key: -scores[key].total)
+    highest, beaten = scores[ranked[0]].total, _dominated(ranked, scores, job)
+    near = [key for key in ranked[1:] if highest - scores[key].total < CLOSE and key not in beaten]
+    return tuple(sorted([ranked[0], *near], key=lambda key: -npv[key]))
+
+
+def _money_of(options: list[Option]) -> dict[str, float]:
+    return {option.key: option.outcome.money.npv for option in options}
 
 
 def _scores(options: list[Option], job: Job, demand: DemandYear) -> dict[str, Score]:
@@ -132,17 +168,17 @@ def _holds(able: list[Option], scores: dict[str, Score], job: Job) -> dict[str, 
     return {option.key: float((first == number).mean()) for number, option in enumerate(able)}
 
 
-def _dominated(able: list[Option], scores: dict[str, Score], job: Job) -> dict[str, str]:
-    """For each option that another beats in everything, the key of the best that does."""
+def _dominated(ranked: Sequence[str], scores: Mapping[str, Score], job: Job) -> dict[str, str]:
+    """For each key that another beats in everything, the best that does."""
     counted = [purpose.kind for purpose in job.purposes if purpose.weight > 0]
     result = {}
-    for option in able:
-        mine = scores[option.key].by_purpose
-        for other in able:
-            theirs = scores[other.key].by_purpose
+    for key in ranked:
+        mine = scores[key].by_purpose
+        for other in ranked:
+            theirs = scores[other].by_purpose
             no_worse = all(theirs[kind] >= mine[kind] - 1e-12 for kind in counted)
-            if other is not option and no_worse and any(theirs[kind] > mine[kind] + 1e-9 for kind in counted):
-                result[option.key] = other.key
+            if other != key and no_worse and any(theirs[kind] > mine[kind] + 1e-9 for kind in counted):
+                result[key] = other
                 break
     return result
 
@@ -179,25 +215,27 @@ def score_of(design: Design, brief: Outcome | Brief, job: Job, bill: float) -> S
 
 
 def _sentence(
-    best: Option, rest: list[Option], scores: dict[str, Score], close: bool, deciding: str, job: Job
+    best: Option, rest: list[Option], scores: dict[str, Score], near: list[Option], deciding: str, job: Job
 ) -> str:
     mark = {option.key: round(scores[option.key].total * 100) for option in (best, *rest)}
     money = _money(best, job)
     if not rest:
         return f"{best.title} {money}; it is the only option that can be built ({mark[best.key]} of 100)."
     more = f", {len(rest) - NAMED} more below" * (len(rest) > NAMED)
-    if close:
-        near = [option for option in rest[:NAMED] if scores[best.key].total - scores[option.key].total < CLOSE]
+    if len(near) > 1:
+        others = near[1 : NAMED + 1]
+        far = [option for option in rest if option not in others][: NAMED - len(others)]
         # Those that are as good may differ by what they cost.
-        told = [f"{option.title} {_money(option, job, brief=True)}, {mark[option.key]}" for option in near]
-        told += [f"{option.title} {mark[option.key]}" for option in rest[:NAMED] if option not in near]
-        return f"Too close to call: {best.title} {money}, {mark[best.key]} of 100; {'; '.join(told)}{more}."
-    others = ", ".join(f"{option.title} {mark[option.key]}" for option in rest[:NAMED]) + more
+        told = [f"{option.title} {_money(option, job, brief=True)}, {mark[option.key]}" for option in others]
+        told += [f"{option.title} {mark[option.key]}" for option in far]
+        first = f"{best.title} {money}, {mark[best.key]} of 100"
+        return f"Too close to call, most money first: {first}; {'; '.join(told)}{more}."
+    behind = ", ".join(f"{option.title} {mark[option.key]}" for option in rest[:NAMED]) + more
     why = f" and fits best, above all for “{deciding.lower()}”"
     if deciding == MEASURES["lower_bills"].label and _loses(best):
         # “Above all for money” would be read as a gain.
         why = ", less than the next, and fits best"
-    return f"{best.title} {money}{why}: {mark[best.key]} of 100; {others}."
+    return f"{best.title} {money}{why}: {mark[best.key]} of 100; {behind}."
 
 
 def _money(option: Option, job: Job, *, brief: bool = False) -> str:
