@@ -2,9 +2,11 @@
 
 import pytest
 
+from calm_relay.desk.benches.grid_inputs import service_rows
 from calm_relay.desk.benches.service_panel import MORE
 from calm_relay.desk.dialogs.form_dialog import FormDialog
 from calm_relay.job.existing_supply import ON_CHANGEOVER
+from calm_relay.planning.views.energy_path import line_of
 
 from .driving import LEFT, choose, filled_form
 
@@ -84,3 +86,27 @@ def test_a_place_that_is_not_there_is_refused_beside_the_panel(window, panel, qt
     assert "no changeover is there today" in panel.generators.problem.text()
     assert not panel.generators.problem.isHidden()
     assert window.session.job.generators == ()
+
+
+def test_a_service_without_neutral_is_stated_and_its_places_are_pairs_of_phases(
+    window, qtbot, settled, monkeypatch
+):
+    window.open_bench("Grid")
+    settled(window)
+    monkeypatch.setattr(FormDialog, "exec", filled_form(qtbot, {"phases": "three-wire", "volts": "230"}))
+    window.bench._ask_service()
+    settled(window)
+    supply = window.session.job.supply
+    assert (supply.phases, supply.volts) == ("three-wire", 230.0)
+    rows = {row[0]: row for row in service_rows(supply)}
+    assert rows["single_on"][2] == [(1, "L1–L2"), (2, "L2–L3"), (3, "L3–L1")]
+    grid = next(
+        station for station in line_of(window.view.plan, window.view.option).stations if station.name == "Grid"
+    )
+    assert grid.headroom.caption.endswith("A main fuse")
+    # The unit that is there is of one phase, and hangs between two.
+    window.open_bench("Inverter")
+    settled(window)
+    window.bench.side_tabs.choose("today")
+    phase = window.bench.wall.inverters.phase
+    assert [phase.itemText(n) for n in range(phase.count())] == ["as new ones", "L1–L2", "L2–L3", "L3–L1"]
