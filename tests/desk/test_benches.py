@@ -34,6 +34,10 @@ from .driving import LEFT, painted, press, type_into
 CTRL = Qt.KeyboardModifier.ControlModifier
 
 
+# The demo's option of the largest battery.
+TWO_UNITS = 4
+
+
 @pytest.fixture
 def opened(window, qtbot, settled):
     """Opens a bench by its key and waits for its study."""
@@ -114,6 +118,7 @@ def drag_marker(chart, x):
 
 
 def test_dragging_the_mark_changes_the_number_of_packs(window, opened, qtbot, settled):
+    window.show_option(TWO_UNITS)
     bench = opened("Battery")
     qtbot.waitUntil(lambda: "battery-energy" in bench._result)
     assert "night" in bench.summary.text()
@@ -136,6 +141,7 @@ def test_a_bench_left_before_its_study_came_has_it_all_the_same(window, opened, 
 
 
 def test_dropping_the_mark_where_it_was_changes_nothing(window, opened, qtbot):
+    window.show_option(TWO_UNITS)
     bench = opened("Battery")
     qtbot.waitUntil(lambda: "battery-energy" in bench._result)
     drag_marker(bench.chart, 26.1)
@@ -216,6 +222,7 @@ def test_what_a_file_states_of_another_kind_is_named_and_not_left_blank(window, 
 
 
 def test_figures_stand_with_their_source_and_their_inputs(window, opened, qtbot, settled):
+    window.show_option(TWO_UNITS)
     bench = opened("Grid")
     tips = {label.toolTip() for label in bench.findChildren(QWidget) if label.toolTip().startswith("From:")}
     assert "From: the job's tariff" in tips

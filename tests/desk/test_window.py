@@ -46,7 +46,7 @@ def test_the_demo_opens_with_a_verdict_on_it(window):
     choice = window.session.plan.choice
     assert window.bench.verdict.text() == keep_units(choice.sentence)
     assert window.session.job.name in window.windowTitle()
-    assert [button.isChecked() for button in window.switch.buttons].index(True) == 4
+    assert [button.isChecked() for button in window.switch.buttons].index(True) == 1
     assert window.view.option.key == choice.key
     assert "assumed climate" in window.bench.scales.accessibleDescription()
     assert "Calm Relay" in window.windowTitle()
@@ -197,6 +197,7 @@ def test_options_by_mouse_and_key_rearrange_the_line(window, qtbot):
 
 
 def test_a_mend_is_one_click_and_one_undo(window, qtbot, settled):
+    window.show_option(4)
     note = next(note for note in window.margin.notes if note.finding.check == "charge window")
     button = note.findChildren(QPushButton)[0]
     qtbot.mouseClick(button, Qt.MouseButton.LeftButton)

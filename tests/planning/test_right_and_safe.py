@@ -173,6 +173,7 @@ RULES = {
     "busbar share": "busbar",
     "dwelling share": "service",
     "existing dwelling share": "service",
+    "area dwelling share": "service",
     "service share": "continuous import",
     "plug-in kW": "",
     "array shutdown volts": "rapid shutdown",
@@ -204,7 +205,7 @@ def test_every_rule_in_a_pack_stops_or_warns_some_job(region, rule, demo, dairy)
     held = next(item for item in library().rule_packs[region].rules if item.key == rule)
     jobs = {"single": demo, "split": demo_job("cottage"), "three": dairy.job}
     job = in_region(jobs[held.phases or ("three" if held.kind == "unbalance kW" else "single")], region)
-    if held.kind in ("dwelling share", "existing dwelling share", "service share", "busbar share", "branch share"):
+    if "dwelling share" in held.kind or held.kind in ("service share", "busbar share", "branch share"):
         job = in_region(jobs["split"], region)
     if "dwelling share" in held.kind:
         dwelling = "existing" if held.kind.startswith("existing") else "new"

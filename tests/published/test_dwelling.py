@@ -1,9 +1,9 @@
-"""The optional method for a dwelling's load against the worked example of its code."""
+"""Methods for a dwelling's load against the worked example of a code, and by hand."""
 
 import pytest
 
 from calm_relay.exchange.shipped import demo_job, library, rule_packs
-from calm_relay.physics.dwelling import existing_dwelling_va, optional_dwelling_va
+from calm_relay.physics.dwelling import dwelling_by_area_va, existing_dwelling_va, optional_dwelling_va
 from calm_relay.planning.equipment.rules import rules_of
 from tests.plans import plan
 
@@ -51,6 +51,41 @@ def test_a_dwelling_that_stands_by_hand_arithmetic():
     assert existing_dwelling_va(10.0, 0, 0.0) == pytest.approx(10.0 * 3.0 / SQUARE_FEET_M2, rel=0.01)
     with pytest.raises(ValueError, match="at or above 0"):
         existing_dwelling_va(-1.0, 2, 0.0)
+
+
+def test_a_dwelling_by_its_area_by_hand_arithmetic():
+    """CSA C22.1 8-200(1) (from memory), by hand.
+
+    186 m2 of living area count for 5,000 and two further 90 m2 for 2,000 VA; a range of 14 kVA for 6,000 and 40 % of
+    2,000 VA; a dryer of 5 and a water heater of 3 kVA for a quarter; heating of 16 kVA for 10,000 and 75 % of 6,000:
+    30,300 VA, 126 A at 240 V. A car charger of 9.6 kVA beside them is counted whole.
+    """
+    house = 186.0, 14_000.0, 8_000.0
+    assert dwelling_by_area_va(*house, heating_va=16_000.0) == pytest.approx(30_300.0)
+    assert dwelling_by_area_va(*house, 9_600.0, heating_va=16_000.0) == pytest.approx(39_900.0)
+    # Heating and cooling never run together.
+    assert dwelling_by_area_va(*house, heating_va=16_000.0, cooling_va=5_000.0) == pytest.approx(30_300.0)
+    assert dwelling_by_area_va(*house, 9_600.0, cooling_va=6_000.0) == pytest.approx(15_800 + 9_600 + 6_000)
+    # Without a range the first 6 kVA of the others count whole: 5,000 + 6,000 + a quarter of 22,000.
+    assert dwelling_by_area_va(90.0, 0.0, 28_000.0, 10_000.0) == pytest.approx(5_000 + 6_000 + 5_500 + 10_000)
+    # No service is smaller than 100 A, or 60 A for a dwelling of less than 80 m2.
+    assert dwelling_by_area_va(120.0, 12_000.0, 0.0) == 24_000.0 == 100.0 * 240.0
+    assert dwelling_by_area_va(79.0, 8_000.0, 0.0) == 14_400.0 == 60.0 * 240.0
+    with pytest.raises(ValueError, match="at or above 0"):
+        dwelling_by_area_va(90.0, -1.0, 0.0)
+
+
+def test_a_region_that_counts_by_area_asks_for_no_other_method():
+    """The cottage in Canada, by hand: 190 m2 are 7,000 VA, a range of 10 kVA 6,000, a dryer of 5.5 a quarter, the car
+    and the heat pump whole; a well pump of 1.5 kVA is held by the area.
+    """
+    job = demo_job("cottage").with_(region="canada", rule_changes=())
+    kinds = {"Range": "range", "Car": "counted whole"}
+    circuits = (item.with_(counts_as=kinds.get(item.name, item.counts_as)) for item in job.board.circuits)
+    option = plan(job.with_(backup_board=job.board.with_(circuits=tuple(circuits)))).option("hybrid-swap")
+    (found,) = (item for item in option.findings if item.check == "service")
+    assert found.measured == pytest.approx((7_000 + 6_000 + 1_375 + 7_200 + 4_500) / 240.0)
+    assert "dwelling by its area" in found.sentence and "8-200(1)" in found.rule
 
 
 def test_each_dwelling_has_its_own_method():

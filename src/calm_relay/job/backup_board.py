@@ -15,7 +15,7 @@ LEGS: dict[str, tuple[Leg, ...]] = {
     "three-wire": ("1", "2", "3", "across"),
 }
 Role = Literal["backed up", "shed", "grid only"]
-CountsAs = Literal["floor area", "appliance", "cooling", "heat pump", "heating"]
+CountsAs = Literal["floor area", "appliance", "range", "counted whole", "cooling", "heat pump", "heating"]
 
 
 class Circuit(Model):
@@ -35,7 +35,11 @@ class Circuit(Model):
     priority: int = Field(default=5, ge=1, le=9, description="1 is kept longest.")
     soft_start: bool = Field(default=False, description="Its motors start softly.")
     nameplate_kva: Positive | None = Field(default=None, le=500, description="None: what its loads draw.")
-    counts_as: CountsAs = Field(default="floor area", description="In the dwelling's load for the service.")
+    counts_as: CountsAs = Field(
+        default="floor area",
+        description="In the dwelling's load for the service; counted whole where a region does so with car chargers, "
+        "tankless water heaters, heaters of pools and tubs.",
+    )
 
 
 class BackupBoard(Model):
@@ -93,4 +97,4 @@ class BackupBoard(Model):
         )
 
 
-__all__ = ["LEGS", "BackupBoard", "Circuit"]
+__all__ = ["LEGS", "BackupBoard", "Circuit", "CountsAs"]

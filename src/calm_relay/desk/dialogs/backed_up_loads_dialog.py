@@ -23,7 +23,7 @@ from calm_relay.planning.common.vocabulary import vocabulary_of
 class BackedUpLoadsDialog(AnswerDialog):
     """Edits `Job.backup_board` and the first generator that runs; `result_job` is the job with them.
 
-    What the optional method wants for the dwelling's load is shown where the region has such a rule.
+    What the region's method wants for the dwelling's load is shown where the region has such a rule.
     """
 
     def __init__(self, job: Job, library: Library, parent=None):
@@ -36,10 +36,12 @@ class BackedUpLoadsDialog(AnswerDialog):
         demand = job.demand
         self._known = [load.name for field in LOAD_FIELDS for load in getattr(demand, field)]
         try:
-            self._service = rules_of(job, library).of("existing dwelling share") is not None
+            rules = rules_of(job, library)
+            self._by_area = rules.of("area dwelling share") is not None
+            self._service = self._by_area or rules.of("existing dwelling share") is not None
         except PlanError:
             # A region that is unknown is told where the job is planned.
-            self._service = False
+            self._service = self._by_area = False
         self.rows: list[CircuitRow] = []
         self._grid = QGridLayout()
         self._grid.setHorizontalSpacing(6)
@@ -107,6 +109,8 @@ class BackedUpLoadsDialog(AnswerDialog):
             ("small-appliance and laundry circuits", self.small),
             ("parts of the heating", self.heating),
         )
+        if self._by_area:
+            parts = (("For the dwelling's load: living area", self.floor),)
         for words, field in parts:
             row.addWidget(Label(words))
             row.addWidget(field)

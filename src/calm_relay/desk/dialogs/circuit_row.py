@@ -1,6 +1,7 @@
 """One circuit of the board as fields in a row."""
 
 from collections.abc import Iterable
+from typing import get_args
 
 from PySide6.QtWidgets import QCheckBox, QLineEdit, QPushButton
 
@@ -8,7 +9,7 @@ from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.label import tip
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.ranged_spin import RangedSpin
-from calm_relay.job.backup_board import LEGS, Circuit
+from calm_relay.job.backup_board import LEGS, Circuit, CountsAs
 from calm_relay.job.circuit_kinds import CIRCUITS
 from calm_relay.job.field_range import range_of
 from calm_relay.job.model import Supply
@@ -17,7 +18,7 @@ ROLES = [(name, name) for name in ("backed up", "shed", "grid only")]
 OFF_GRID_ROLES = [("backed up", "stays on"), ("shed", "shed"), ("grid only", "left off")]
 # What hangs across has another name where the phases are three.
 ACROSS = {"split": "across", "three": "all", "three-wire": "all"}
-COUNTS = [(name, name) for name in ("floor area", "appliance", "cooling", "heat pump", "heating")]
+COUNTS = [(name, name) for name in get_args(CountsAs)]
 HEADS = (
     "Circuit",
     "Breaker",
