@@ -286,6 +286,19 @@ def test_what_the_dwelling_counts_is_edited(dressed, qtbot):
     assert (backup_board.floor_m2, circuit.nameplate_kva, circuit.counts_as) == (240.0, 12.0, "heating")
 
 
+def test_where_a_dwelling_counts_by_its_area_nothing_else_is_asked(dressed, qtbot):
+    dialog = BackedUpLoadsDialog(demo_job("cottage").with_(region="canada", rule_changes=()), library())
+    qtbot.addWidget(dialog)
+    dialog.show()
+    assert dialog.floor.isVisible() and not dialog.small.isVisible() and not dialog.heating.isVisible()
+    row = next(row for row in dialog.rows if row.name.text() == "Car")
+    choose(row.counts, "counted whole")
+    dialog.take()
+    before, after = demo_job("cottage").backup_board, dialog.result_job.backup_board
+    assert after.circuits[-2].counts_as == "counted whole"
+    assert (after.small_circuits, after.heating_parts) == (before.small_circuits, before.heating_parts)
+
+
 @pytest.mark.parametrize(
     "state, said",
     [

@@ -76,8 +76,10 @@ def test_a_dwelling_by_its_area_by_hand_arithmetic():
 
 
 def test_a_region_that_counts_by_area_asks_for_no_other_method():
-    """The cottage in Canada, by hand: 190 m2 are 7,000 VA, a range of 10 kVA 6,000, a dryer of 5.5 a quarter, the car
-    and the heat pump whole; a well pump of 1.5 kVA is held by the area.
+    """The cottage in Canada, by hand.
+
+    190 m2 are 7,000 VA, a range of 10 kVA 6,000, a dryer of 5.5 kVA a quarter, the car and the heat pump count whole; a
+    well pump of 1.5 kVA is held by the area.
     """
     job = demo_job("cottage").with_(region="canada", rule_changes=())
     kinds = {"Range": "range", "Car": "counted whole"}
