@@ -27,12 +27,12 @@ SPAN = [
 OTHERS = (
     Handover(on="2023-07-03", by="Hallowmere Solar", option="AC-coupled add-on", passed=31, text="No open points."),
     Firmware(on="2023-09-12", part="Mossgate 5 battery inverter", version="2.4"),
-    CapacityTest(on="2024-07-02", part="Battery", kwh=25.0, text="Full to cut-off at 3 kW, the unit's own counter."),
+    CapacityTest(on="2024-07-02", part="Battery", kwh=12.5, text="Full to cut-off at 3 kW, the unit's own counter."),
     Visit(on="2024-07-02", by="Hallowmere Solar", text="Yearly visit: joints tight, fans clean, no shade grown."),
     Fault(on="2025-02-20", part="Array", text="The customer asks why the summer brought so little."),
     PartChanged(on="2025-04-08", part="Surge protection, DC", serial="SP-0417", text="Window red after a storm."),
-    CapacityTest(on="2025-07-01", part="Battery", kwh=22.6, text="Full to cut-off at 3 kW, the unit's own counter."),
-    CapacityTest(on="2026-06-30", part="Battery", kwh=19.7, text="Full to cut-off at 3 kW; pack 4 empties first."),
+    CapacityTest(on="2025-07-01", part="Battery", kwh=11.3, text="Full to cut-off at 3 kW, the unit's own counter."),
+    CapacityTest(on="2026-06-30", part="Battery", kwh=9.9, text="Full to cut-off at 3 kW; pack 2 empties first."),
     Visit(on="2026-06-30", by="Hallowmere Solar", text="Third yearly visit. Battery to be watched."),
 )  # fmt: skip
 

@@ -238,7 +238,7 @@ def test_the_charge_played_is_that_of_the_ends_of_steps(plans):
     made = plans["pottery"]
     played = Played(made, clock="12:00", speed=1.0)
     step = step_at(made, "06-21", "12:00")
-    option = made.option(made.choice.key)
+    option = played.site.option
     number = option.design.converters.index(option.design.battery_converter)
     stored = option.outcome.year.of("stored", number) / option.outcome.year.plant[number].bank.usable_kwh
     reading = list(played.site.devices.values())[number]()

@@ -325,7 +325,7 @@ def test_units_side_by_side_pass_what_each_passes_where_their_maker_says_so():
     assert not alone.backup.pass_through_adds and alone.times(2).backup.pass_through_a == 50.0
     # A house that draws more than one passes takes as many as carry it.
     place = ("Perth, Australia", "Australia", -31.95, 115.86, "Australia/Perth")
-    job = new_job("Home", *place, 14000.0, library(), 16)
+    job = new_job("Home", *place, 24000.0, library(), 16)
     supply = job.supply.with_(main_fuse_a=100.0)
     job = job.with_(
         supply=supply, battery=job.battery.with_(pack="fern-96", count=2, battery_inverter="mossgate-5")
