@@ -130,20 +130,20 @@ def _both_found(bench):
 
 
 VIEWS = (
-    Shot("choice", "Choice", 4),
+    Shot("choice", "Choice", 1),
     Shot("strings-restrung", "Strings", 2, demo="dairy"),
     Shot("inverter-farm", "Inverter", 2, demo="dairy", press=lambda bench: bench.foresight_tabs.choose("year")),
     Shot("wiring", "Wiring", 1),
-    Shot("handover", "Handover", 4),
+    Shot("handover", "Handover", 1),
     Shot(
         "search",
         "Search",
-        4,
+        1,
         press=lambda bench: bench.start.click(),
         ready=lambda bench: bench.model.plants,
         then=_pick,
     ),
-    Shot("logbook", "Logbook", 4),
+    Shot("logbook", "Logbook", 1),
     Shot("money", "Money", 2),
     Shot("site", "Site", 1),
     Shot("roof", "Roof", 1, "best"),
@@ -156,7 +156,7 @@ VIEWS = (
         press=_tab("controlled"),
         ready=lambda bench: bench.settled and bench.controlled.is_drawn,
     ),
-    Shot("book", "Book", 4, press=_book, ready=lambda bench: bench.settled and bench.book is not None),
+    Shot("book", "Book", 1, press=_book, ready=lambda bench: bench.settled and bench.book is not None),
     Shot("commissioning", "Commissioning", 2, demo="two-homes"),
     Shot("live", "Commissioning", 2, demo="two-homes", press=_live, ready=_both_found),
     Shot(
