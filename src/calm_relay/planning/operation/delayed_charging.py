@@ -8,6 +8,8 @@ import numpy as np
 from calm_relay.job.base import minutes_of
 from calm_relay.job.control import DelayWindow
 from calm_relay.job.model import Job
+from calm_relay.physics.calendar import YearCalendar
+from calm_relay.physics.kept import kept
 from calm_relay.physics.plant.year import PlantSums, PlantYear
 from calm_relay.planning.architecture.design import Converter, Design
 from calm_relay.planning.operation.controls import open_in, usual_delay
@@ -85,9 +87,8 @@ def waiting_of(design: Design, job: Job, site: SiteYear, year: PlantYear) -> Wai
     windows = delayed_until(job, usual_delay(job.site.latitude).end)
     if delays(design) is None or not job.supply.on_grid or not windows or most < SMALL_KWH:
         return None
-    calendar, limit = site.calendar, job.tariff.export_limit_kw
-    morning = open_in(calendar, windows[0])
-    after = (calendar.wall_minute >= minutes_of(windows[0].end)) & np.isin(calendar.month, windows[0].months)
+    limit = job.tariff.export_limit_kw
+    morning, after = _halves(site.calendar, windows[0])
     exported = year.at_bus("export")
     at_limit = exported >= (np.inf if limit is None else limit - IDLE_KW)
     turned, taken = np.zeros(morning.size, dtype=bool), np.zeros(morning.size)
@@ -111,6 +112,13 @@ def waiting_of(design: Design, job: Job, site: SiteYear, year: PlantYear) -> Wai
     feed_in, dear = job.tariff.feed_in, job.tariff.dearest
     price = max(job.tariff.price, dear.price if dear is not None else 0.0)
     return Waiting(saved, lost, saved * feed_in - lost * (price - feed_in))
+
+
+@kept
+def _halves(calendar: YearCalendar, window: DelayWindow) -> tuple[np.ndarray, np.ndarray]:
+    """Steps in which charging waits, and those after it in the same months."""
+    after = (calendar.wall_minute >= minutes_of(window.end)) & np.isin(calendar.month, window.months)
+    return open_in(calendar, window), after
 
 
 def _by_day(series: np.ndarray) -> np.ndarray:
