@@ -280,11 +280,11 @@ class Chart(pg.PlotWidget):
         axis.setTickFont(font(7.8))
         axis.setTicks([ticks])
 
-    def level(self, y, text, colour, *, right=False):
-        """A horizontal limit with its words, at the left or the right end."""
+    def level(self, y, text, colour, *, right=False, below=False):
+        """A horizontal limit with its words, at the left or the right end, above it or below."""
         line = pg.InfiniteLine(
             y, angle=0, pen=pen(colour, 1.4, Qt.PenStyle.DashLine), label=text,
-            labelOpts={"position": 0.98 if right else 0.02, "anchors": [(right, 1), (right, 1)], "color": colour,
+            labelOpts={"position": 0.98 if right else 0.02, "anchors": [(right, not below)] * 2, "color": colour,
                        "fill": brush(colours().paper, 220)},
         )  # fmt: skip
         line.label.setFont(font(8))

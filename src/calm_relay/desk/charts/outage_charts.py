@@ -14,6 +14,8 @@ RIGHT_WIDTH = 38
 POINTS = 1200
 # How far the axis goes beyond what is drawn, for two rows of keys above the words of the highest limit on a low screen.
 HEADROOM = 1.75
+# Of the axis that the words of a limit take on a low screen.
+WORDS = 0.15
 NIGHT = "The night: what is fed, against what the inverter can give; move the mark and the line follows"
 # Circuits that have a shade of their own.
 SHADES = 4
@@ -89,7 +91,9 @@ class NightChart(CursorChart):
         self.line(hours, asked, look.quiet, 1.0, Qt.PenStyle.DotLine)
         # Away from the words of the mark.
         early = run.served_h is not None and run.served_h < float(edges[-1]) / 2.0
-        self.level(run.limit_kw, f"{run.limit_kw:.1f} kW continuous", look.stop, right=early)
+        # Below its line where that of the other limit would go through them.
+        near = run.limit_kw < run.surge_kw < run.limit_kw + WORDS * top * HEADROOM
+        self.level(run.limit_kw, f"{run.limit_kw:.1f} kW continuous", look.stop, right=early, below=near)
         if run.surge_kw < top and run.surge_kw > run.limit_kw * 1.05:
             self.level(run.surge_kw, f"{run.surge_kw:.1f} kW for a moment", look.check, right=True)
         if run.served_h is not None:
