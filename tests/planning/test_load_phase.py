@@ -157,3 +157,12 @@ def test_it_starts_in_a_rehearsed_outage_for_its_share_of_the_time(demo):
     on = (starts.load[row] > 0.0).mean()
     assert on == pytest.approx(machine.duty, abs=0.06)
     assert starts.load[row].max() == pytest.approx(3.0, abs=0.01)
+
+
+def test_what_a_phase_draws_leaves_the_home_as_it_was_found():
+    """Without a unit the home is all that is drawn: it is read by others, and not written into."""
+    made = plan(three_phase(hot_water=()).with_(faces=(), existing_inverters=(), existing_batteries=()))
+    year = made.as_is.outcome.year
+    first = import_by_phase(made.as_is.design, made.job, made.demand, year)
+    first[:] = 0.0
+    assert import_by_phase(made.as_is.design, made.job, made.demand, year).sum() > 0.0

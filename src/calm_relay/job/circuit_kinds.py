@@ -31,6 +31,11 @@ class CircuitKind(NamedTuple):
         return len(self.cores)
 
     @property
+    def has_neutral(self) -> bool:
+        """Whether loads hang between a phase or leg and a neutral, and not between two phases."""
+        return "N" in self.cores
+
+    @property
     def has_three_phases(self) -> bool:
         """Whether single-phase units may hang on one of three."""
         return self.live == len(self.places) == 3
@@ -38,13 +43,13 @@ class CircuitKind(NamedTuple):
     @property
     def short(self) -> tuple[str, ...]:
         """What places are called where the word before says that they are phases or legs."""
-        return self.places if "N" not in self.cores else tuple(str(number) for number in range(1, self.live + 1))
+        return self.places if not self.has_neutral else tuple(str(number) for number in range(1, self.live + 1))
 
     def on_conductor(self, number: int) -> str:
         """Where the main fuse's current is told, as the end of what is said of it; conductors count from 0."""
         if self.live == 1:
             return ""
-        return f" on {f'L{number + 1}' if 'N' not in self.cores else self.places[number]}"
+        return f" on {self.places[number] if self.has_neutral else f'L{number + 1}'}"
 
 
 # By what carries the current back; of two wires both are phases.
@@ -60,7 +65,7 @@ CIRCUITS: dict[str, CircuitKind] = {
     ),
     "two-wire": CircuitKind(2, 2, 2, 1.0, ("L1", "L2", "PE")),
     "three-wire": CircuitKind(
-        3, 3, 3, sqrt(3.0), ("L1", "L2", "L3", "PE"), ("L1–L2", "L2–L3", "L3–L1"), "pair of phases",
+        3, 3, 3, sqrt(3.0), ("L1", "L2", "L3", "PE"), ("L1–L2", "L2–L3", "L3–L1"), "phase pair",
         "three phases without neutral", "three phase without neutral",
     ),
 }  # fmt: skip

@@ -71,7 +71,7 @@ SERVICE_ROWS = (
 def service_rows(supply: Supply) -> tuple:
     """The same on a service, whose phases have their own names where there is no neutral."""
     names = supply.circuit.short
-    if supply.phases != "three-wire":
+    if supply.circuit.has_neutral:
         return SERVICE_ROWS
     other = {
         "home_shares": ("home_shares", f"Demand on {' / '.join(names)}, %", "shares"),

@@ -273,7 +273,7 @@ class _Maker:
 
     def join(self, start: str, end: str, kind: EdgeKind, **more: object) -> Edge:
         edge = Edge(edge_key(start, end), start, end, kind, **more)  # type: ignore[arg-type]
-        if edge.is_power and edge.circuit == "single" and self.job.supply.phases == "three-wire":
+        if edge.is_power and edge.circuit == "single" and not self.job.supply.circuit.has_neutral:
             edge = replace(edge, circuit="two-wire")
         self.edges.append(edge)
         return edge

@@ -177,7 +177,7 @@ def phase_refusals(inverter: Inverter | Microinverter, job: Job) -> list[str]:
     if inverter.phases == supply.phases:
         return []
     if inverter.phases == "single" and supply.circuit.has_three_phases:
-        if supply.phases == "three-wire" and inverter.between_phases == "may not":
+        if not supply.circuit.has_neutral and inverter.between_phases == "may not":
             return [f"{inverter.name} may not hang between two phases, and the supply has no neutral"]
         return []
     if (inverter.phases, supply.phases) == ("three", "three-wire"):

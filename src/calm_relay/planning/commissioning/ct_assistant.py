@@ -118,7 +118,7 @@ def ct_finding(record: Commissioning, phases: Phases) -> CtFinding:
     phases : {"single", "split", "three", "three-wire"}
         Of the service.
     """
-    if phases == "three-wire":
+    if not CIRCUITS[phases].has_neutral:
         return CtFinding(
             (),
             (),

@@ -194,7 +194,7 @@ class LiveSite:
             kw = of(key) if self._inverter(key) is not None else None
             if kw is None:
                 return None
-            if supply.phases == "three-wire":
+            if not supply.circuit.has_neutral:
                 total = [total[0] + kw]
             elif phase:
                 total[phase - 1] += kw

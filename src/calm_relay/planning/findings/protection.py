@@ -284,7 +284,7 @@ QUESTIONS: tuple[tuple[str, Callable[[Inverter], bool], str], ...] = (
     ("anti_islanding", lambda item: True, "by which standard it parts from a grid that fails"),
     (
         "backup.neutral_bond",
-        lambda item: item.backup is not None and "N" in item.circuit.cores,
+        lambda item: item.backup is not None and item.circuit.has_neutral,
         "who joins neutral and earth in an island",
     ),
     ("backup.changeover_poles", lambda item: item.backup is not None, "how many poles its changeover opens"),

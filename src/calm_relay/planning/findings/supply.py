@@ -119,14 +119,14 @@ def _fed(subject: Subject, fed_kw: np.ndarray, limit_kw: float) -> list[Finding]
 def _reading(worst_kw: float, supply: Supply) -> tuple[float, float, str]:
     """What the fullest conductor carries and what the fuse lets it: without neutral no power is that of a line."""
     volts = leg_volts(supply.phases, supply.volts)
-    if supply.phases == "three-wire":
+    if not supply.circuit.has_neutral:
         return worst_kw * 1000.0 / volts, supply.main_fuse_a, "A"
     return worst_kw, supply.main_fuse_a * volts / 1000.0, "kW"
 
 
 def _against_fuse(worst_kw: float, supply: Supply) -> str:
     volts, fuse_a = leg_volts(supply.phases, supply.volts), supply.main_fuse_a
-    if supply.phases == "three-wire":
+    if not supply.circuit.has_neutral:
         worst, limit = in_pair(worst_kw * 1000.0 / volts, fuse_a, 0)
         return f"mean of a quarter hour, {worst} A; the main fuse carries {limit} A."
     worst, limit = in_pair(worst_kw, fuse_a * volts / 1000.0)
@@ -179,7 +179,7 @@ def _lighter(subject: Subject, worst: int, peaks_kw: np.ndarray) -> tuple[Mend, 
     design = subject.design
     on = zip(design.converters, design.phases(supply), strict=True)
     if (
-        supply.phases == "three-wire"
+        not supply.circuit.has_neutral
         or supply.single_on != worst + 1
         or not any(phase == worst + 1 and unit.found_on is None for unit, phase in on)
     ):
@@ -415,7 +415,7 @@ def check_neutral(subject: Drawn) -> list[Finding]:
 def check_between_phases(subject: Drawn) -> list[Finding]:
     """Without neutral a unit of one phase hangs between two, which not every maker allows."""
     supply = subject.job.supply
-    if supply.phases != "three-wire":
+    if supply.circuit.has_neutral:
         return []
     on = subject.design.phases(supply)
     asked = [

@@ -123,7 +123,7 @@ def _named(path: str) -> str:
 
 
 def _voltages(supply: Supply) -> dict[str, float]:
-    if supply.phases == "three-wire":
+    if not supply.circuit.has_neutral:
         return {"voltage_between_phases_v": supply.volts}
     between = {"voltage_between_legs_v": supply.volts} if supply.phases == "split" else {}
     return {"voltage_to_neutral_v": leg_volts(supply.phases, supply.volts), **between}

@@ -39,7 +39,7 @@ def import_by_phase(design: Design, job: Job, demand: DemandYear, year: PlantYea
     if job.supply.phases == "single":
         return year.at_bus("import")[None, :]
     drawn_kw = _drawn_by_phase(design, job, demand, year)
-    if job.supply.phases == "three-wire":
+    if not job.supply.circuit.has_neutral:
         drawn_kw = line_kva(drawn_kw)
     return np.maximum(drawn_kw, 0.0, out=drawn_kw)
 
@@ -49,7 +49,7 @@ def _drawn_by_phase(design: Design, job: Job, demand: DemandYear, year: PlantYea
     load_kw = home_by_phase(job, demand, year)
     shares = units_by_phase(design, job)
     if not len(shares):
-        return load_kw
+        return load_kw.copy()
     if (shares == shares[0]).all():
         return load_kw - shares[0][:, None] * _given(demand, year)
     ac_kw, standby_kw = year.ac_side.swapaxes(0, 1)
@@ -66,7 +66,7 @@ def phase_peaks_kw(design: Design, job: Job, demand: DemandYear, year: PlantYear
     """
     if job.supply.phases == "single":
         return np.array([[year.highest_import_kw], [year.highest_export_kw]])
-    if job.supply.phases == "three-wire":
+    if not job.supply.circuit.has_neutral:
         return _line_peaks(_drawn_by_phase(design, job, demand, year))
     house_kw = _house_by_phase(job.backup_board, job.supply, job.load_phases, demand)
     loads_on = loads_on_phases(job.supply, year.loads)
@@ -103,7 +103,7 @@ def highest_phase_kw(design: Design, job: Job, demand: DemandYear, year: PlantBu
     given = _given(demand, year)
     spread = shares[0] if len(shares) else np.full(count, 1.0 / count)
     drawn = [load - share * given for load, share in zip(load_kw, spread, strict=True)]
-    if job.supply.phases == "three-wire":
+    if not job.supply.circuit.has_neutral:
         drawn_kva, fed_kva = _line_peaks(np.array(drawn))
         return float(drawn_kva.max()), float(fed_kva.max())
     return max(float(each.max()) for each in drawn), max(-float(each.min()) for each in drawn)
@@ -118,7 +118,7 @@ def home_alone_kw(design: Design, job: Job, demand: DemandYear) -> float:
     if job.supply.phases == "single":
         return float(demand.kw.max()) + idle_kw
     house_kw = _house_by_phase(job.backup_board, job.supply, job.load_phases, demand)
-    if job.supply.phases == "three-wire":
+    if not job.supply.circuit.has_neutral:
         house_kw = line_kva(house_kw)
     return float(house_kw.max()) + idle_kw
 
