@@ -9,7 +9,8 @@ def line_kva(between_kw: np.ndarray) -> np.ndarray:
     Parameters
     ----------
     between_kw : ndarray, shape (3, steps)
-        What is taken between L1 and L2, L2 and L3, L3 and L1, at a power factor of 1; below 0 where it is given [kW].
+        What is taken between L1 and L2, L2 and L3, L3 and L1, each current in phase with its voltage; below 0 where it
+        is given [kW].
 
     Returns
     -------
