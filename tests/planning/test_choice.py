@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from calm_relay.exchange.shipped import demo_job, library
 from calm_relay.planning.common.amounts import amount_text, breaks_even, to_two_figures
 from calm_relay.planning.plan import answer
-from calm_relay.planning.verdict.choice import choose
+from calm_relay.planning.verdict.choice import best_of, choose
 from calm_relay.planning.verdict.purposes import MEASURES
 from calm_relay.planning.views.scales import scales_of
 from tests.plans import plan, without_findings
@@ -152,6 +152,8 @@ def test_an_option_that_another_beats_in_everything_reverses_no_rank(
     assert ranked(before) == ranked(after)
     assert after.scores["beaten"].total <= after.scores[f"option-{whose}"].total + 1e-12
     assert after.key == before.key
+    # The book asks fewer of them for findings, and answers the same.
+    assert best_of([*options, beaten], job, demo_plan.demand).key == before.key
 
 
 @pytest.mark.parametrize("name", ["pottery", "two-homes"])

@@ -99,6 +99,11 @@ def test_each_dwelling_has_its_own_method():
         return next(item for item in plan(job).option("hybrid-swap").findings if item.check == "service")
 
     new, old = service(job), service(stands)
+    # A range and what other regions count whole are appliances here.
+    kinds = {"Range": "range", "Car": "counted whole"}
+    circuits = (item.with_(counts_as=kinds.get(item.name, item.counts_as)) for item in job.board.circuits)
+    told_apart = job.with_(backup_board=job.board.with_(circuits=tuple(circuits)))
+    assert service(told_apart).measured == pytest.approx(new.measured)
     assert "new dwelling" in new.sentence and "220.82" in new.rule
     assert "dwelling that stands" in old.sentence and "220.83" in old.rule
     general = 190 * 3.0 / SQUARE_FEET_M2 + 3 * 1500 + 10_000 + 5_500 + 1_500 + 7_200

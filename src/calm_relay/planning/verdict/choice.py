@@ -105,16 +105,17 @@ def choose(options: list[Option], job: Job, demand: DemandYear, words: RegionWor
 def best_of(options: list[Option], job: Job, demand: DemandYear) -> Option | None:
     """The option that `choose` puts first, None where it puts none; findings are asked of as few options as will do."""
     scores = _scores(options, job, demand)
-    able: list[Option] = []
-    for option in _ranked(options, scores):
-        if able and scores[able[0].key].total - scores[option.key].total >= CLOSE:
-            break
-        if not option.stopped:
-            able.append(option)
-    if not able:
+    ranked = _ranked(options, scores)
+    highest = next((option for option in ranked if not option.stopped), None)
+    if highest is None:
         return None
-    first = nearest({option.key: scores[option.key] for option in able}, _money_of(able), job)[0]
-    return next(option for option in able if option.key == first)
+    behind = ranked[ranked.index(highest) + 1 :]
+    near = [option for option in behind if scores[highest.key].total - scores[option.key].total < CLOSE]
+    npv = _money_of(options)
+    if not any(npv[option.key] > npv[highest.key] and not option.stopped for option in near):
+        return highest
+    able = {option.key: option for option in (highest, *near) if not option.stopped}
+    return able[nearest({key: scores[key] for key in able}, npv, job)[0]]
 
 
 def nearest(scores: Mapping[str, Score], npv: Mapping[str, float], job: Job) -> tuple[str, ...]:
