@@ -470,6 +470,9 @@ def test_where_a_neutral_is_often_missing_one_that_nobody_saw_is_asked_about():
     seen, bare = (mend.apply(job) for mend in note.mends)
     assert seen.supply == job.supply and asked(seen) == []
     assert bare.supply.phases == "three-wire" and bare.supply.volts == 230.0 and asked(bare) == []
+    assert {"supply.phases", "supply.volts"} <= set(job.assumed) and not {"supply.phases", "supply.volts"} & set(
+        bare.assumed
+    )
     # Where one phase is usual it is asked once somebody says three.
     ghent = begun("gent, belgium")
     assert asked(ghent) == []

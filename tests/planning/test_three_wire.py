@@ -123,7 +123,9 @@ def test_cables_breakers_and_the_operator_s_form_know_no_neutral(job):
     whole = plan(job).option("hybrid-swap")
     poles = {part.article for part in materials_of(whole) if part.article.startswith("Breaker")}
     assert poles and all("3 poles" in article for article in poles)
-    service = application_of(whole)["service"]
+    form = application_of(whole)
+    service = form["service"]
+    assert sum(form["inverter_kw_on_each_pair_of_phases"]) == pytest.approx(8.0, abs=0.01)
     assert service["voltage_between_phases_v"] == 230.0 and "voltage_to_neutral_v" not in service
 
 

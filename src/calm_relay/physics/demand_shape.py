@@ -66,7 +66,7 @@ STEADY, BOUTS, HIGHEST_BOUT = 0.25, 0.7, 4.5
 # Up to so much a year a dwelling's bouts are those of one household [kWh]; a larger one has more people and machines,
 # whose bouts meet by chance. With it half hours rise with the year as Velander's formula says (1952, from memory).
 ONE_HOUSEHOLD_KWH = {"household": 7_000.0, "all-electric": 9_000.0}
-# More households than this are no smoother: bouts are a tenth of the mean by then.
+# More households than this are taken to be no smoother: by then bouts stray by a third of their mean.
 MOST_HOUSEHOLDS = 12.0
 MIDWINTER_NORTH, MIDWINTER_SOUTH = 15.0, 197.0
 

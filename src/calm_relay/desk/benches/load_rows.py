@@ -129,9 +129,9 @@ NOTHING = "nothing"
 # What a service has beside the whole of it.
 PARTS_OF_SERVICE = {
     "single": ("", ()),
-    "split": ("leg", ("1", "2")),
-    "three": ("phase", ("1", "2", "3")),
-    "three-wire": ("phases", ("1", "2", "3")),
+    "split": ("on leg", ("1", "2")),
+    "three": ("on phase", ("1", "2", "3")),
+    "three-wire": ("between phases", ("1", "2", "3")),
 }
 
 
@@ -151,8 +151,7 @@ def rows_on(rows, load, supply):
     if load.phase not in ("all", *parts):
         return rows
     named = {"all": "all, evenly", **dict(zip(parts, supply.circuit.short, strict=False))}
-    places = [(place, words) for place, words in named.items() if place == "all" or place in parts]
-    asked = [("phase", f"Hangs on {word}", places)] if parts else []
+    asked = [("phase", f"Hangs {word}", list(named.items()))] if parts else []
     return tuple(made for row in rows for made in (asked if row[0] == "phase" else [row]))
 
 

@@ -316,15 +316,16 @@ class _Look:
         return AsBuilt(f"Battery as built: {count} × {bank.pack.name}", apply)
 
     def _service(self, item: Expected, value: float) -> str:
+        has_neutral = self.plan.job.supply.circuit.has_neutral
         if item.key == "service rotation":
             return "Swapped: two phases are exchanged. Motors would turn backwards; exchange any two conductors."
         if item.unit == "Hz":
             return "Another frequency than the region's: the grid code set in the unit must be that of this place."
         if value < DEAD_SHARE * (item.value or 0.0):
-            other = "a phase" if " to L" in item.what else "the neutral"
+            other = "the neutral" if has_neutral else "a phase"
             return f"Nothing there: the breaker is open, or {other} is missing."
         root = 3.0**0.5
-        if " to L" in item.what:
+        if not has_neutral:
             if abs(value * root - (item.value or 0.0)) < 0.1 * (item.value or 0.0):
                 return "It fits a phase to earth or to a neutral: is there one, and is the service as planned?"
             if abs(value - (item.value or 0.0) * root) < 0.1 * value:

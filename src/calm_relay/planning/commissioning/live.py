@@ -188,15 +188,13 @@ class LiveSite:
         Without neutral the pairs that units hang on are not the lines that a meter tells of: then it is one sum.
         """
         supply = self.plan.job.supply
-        count = supply.circuit.live
+        count = supply.circuit.live if supply.circuit.has_neutral else 1
         total = [0.0] * count
         for key, phase in zip(self.keys, self.option.design.phases(supply), strict=True):
             kw = of(key) if self._inverter(key) is not None else None
             if kw is None:
                 return None
-            if not supply.circuit.has_neutral:
-                total = [total[0] + kw]
-            elif phase:
+            if phase and supply.circuit.has_neutral:
                 total[phase - 1] += kw
             else:
                 total = [value + kw / count for value in total]

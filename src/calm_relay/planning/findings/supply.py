@@ -3,7 +3,6 @@
 from dataclasses import replace
 from functools import partial
 from math import inf, sqrt
-from typing import Any
 
 import numpy as np
 
@@ -392,7 +391,6 @@ def check_neutral(subject: Drawn) -> list[Finding]:
     if job.supply.phases != "three" or VOLTS not in job.assumed:
         return []
     volts, between = job.supply.volts, round(job.supply.volts * sqrt(3.0), -1)
-    bare: dict[str, Any] = {"phases": "three-wire", "volts": 230.0, "meter": "sum of phases"}
     return [
         warns(
             "neutral",
@@ -404,10 +402,15 @@ def check_neutral(subject: Drawn) -> list[Finding]:
             rule="usual services, 2026-11, from memory",
             mends=(
                 Mend("It has a neutral", lambda job: confirmed(job, VOLTS)),
-                Mend("It has none", lambda job: confirmed(job.with_(supply=job.supply.with_(**bare)), VOLTS)),
+                Mend("It has none", _without_neutral),
             ),
         )
     ]
+
+
+def _without_neutral(job: Job) -> Job:
+    supply = job.supply.with_(phases="three-wire", volts=230.0, meter="sum of phases")
+    return confirmed(confirmed(job.with_(supply=supply), VOLTS), "supply.phases")
 
 
 @as_drawn

@@ -72,9 +72,8 @@ def _there(
     edge = plan.topology.edge(item.edge)
     if seen.rated_a is not None and seen.rated_a < edge.amps - 1e-9:
         faults.append(f"they are made for {seen.rated_a:g} A, the cable carries {edge.amps:g} A")
-    wanted = (
-        subject.job.supply.circuit.live if CIRCUITS[edge.circuit].loaded == 3 or edge.circuit == "split" else 1
-    )
+    # Of two wires one is enough: the other carries the same.
+    wanted = max(len(CIRCUITS[edge.circuit].places), 1)
     if seen.count < wanted:
         faults.append(f"{seen.count} of {wanted} conductors are seen")
     controls = item.unit is not None and subject.design.converters[item.unit].has_battery

@@ -23,6 +23,7 @@ def application_of(option: Option) -> dict[str, Any]:
     job, design = option.context.job, option.design
     supply, tariff = job.supply, job.tariff
     shares = units_by_phase(design, job)
+    place = "phase" if supply.circuit.has_neutral else "pair_of_phases"
     inverters: list[dict[str, Any]] = []
     for number, converter in enumerate(design.converters):
         inverter = converter.inverter
@@ -34,7 +35,7 @@ def application_of(option: Option) -> dict[str, Any]:
                 "ac_kw": inverter.ac_kw,
                 "highest_ac_a": inverter.max_ac_a,
                 "phases": inverter.phases,
-                "kw_on_each_phase": [round(float(share) * inverter.ac_kw, 3) for share in shares[number]],
+                f"kw_on_each_{place}": [round(float(share) * inverter.ac_kw, 3) for share in shares[number]],
                 "array_kwp": round(converter.array_kw, 3),
                 "battery_usable_kwh": round(converter.bank.usable_kwh, 2) if converter.held is not None else 0.0,
                 "forms_a_grid": inverter.backup is not None,
@@ -53,7 +54,10 @@ def application_of(option: Option) -> dict[str, Any]:
         in ("notify or apply", "operator's sum", "export rule", "unbalance", "busbar", "hybrid counted")
     }
     per_phase = (
-        [round(sum(unit["kw_on_each_phase"][phase] for unit in inverters), 3) for phase in range(shares.shape[1])]
+        [
+            round(sum(unit[f"kw_on_each_{place}"][phase] for unit in inverters), 3)
+            for phase in range(shares.shape[1])
+        ]
         if inverters
         else []
     )
@@ -75,7 +79,7 @@ def application_of(option: Option) -> dict[str, Any]:
         "inverters": inverters,
         "removed": [gone.inverter.name for gone in design.removed],
         "inverter_kw_counted": round(design.counted_kw(supply), 3),
-        "inverter_kw_on_each_phase": per_phase,
+        f"inverter_kw_on_each_{place}": per_phase,
         "array_kwp": round(sum(converter.array_kw for converter in design.converters), 3),
         "export_limit_kw": tariff.export_limit_kw,
         "export_limiter": "none" if tariff.export_limit_kw is None else "by the inverters' own export control",

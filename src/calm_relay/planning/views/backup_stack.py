@@ -77,7 +77,7 @@ def stack_of(plan: Plan, option: Option | RefusedOption) -> Stack:
             )
         )
     phases = converter.inverter.phases if converter is not None else job.supply.phases
-    count = CIRCUITS[phases].live
+    count = min(CIRCUITS[phases].live, job.supply.circuit.live)
     return Stack(
         plan.site.calendar.wall[at],
         tuple(rows),
