@@ -19,6 +19,8 @@ from calm_relay.exchange.places import plain
 LEAST_INHABITANTS = 5_000
 # From how many on a town is found by what other languages call it, too.
 OTHER_NAMES_FROM = 20_000
+# Where the gazetteer's name of a country holds a comma, which parts town and country here.
+SHORTER = {"BQ": "Caribbean Netherlands"}
 LATIN = re.compile(r"[a-z][a-z' .-]{2,}")
 TARGET = Path(__file__).parents[1] / "src" / "calm_relay" / "data" / "places.tsv.xz"
 
@@ -46,7 +48,8 @@ def main() -> None:
     for town in towns:
         if town["population"] < LEAST_INHABITANTS or not town["timezone"] or abs(town["latitude"]) > 80:
             continue
-        country = countries.get(town["countrycode"], {}).get("name", town["countrycode"])
+        code = town["countrycode"]
+        country = SHORTER.get(code) or countries.get(code, {}).get("name", code).strip()
         rows.append(
             (
                 town["name"],

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from calm_relay.desk.widgets.label import tip
 from calm_relay.desk.widgets.painted import painted
 from calm_relay.desk.widgets.theme import colours, font
+from calm_relay.planning.common.amounts import worth_text
 
 ROW = 40.0
 LOAD_ROW = 17.0
@@ -77,7 +78,9 @@ class OrderPicture(QWidget):
     def _worth(self, order) -> str:
         if order.loads_worth is None:
             return ""
-        return f"; {order.loads_kwh:,.0f} kWh on surplus, each worth {self._currency} {order.loads_worth:.2f}"
+        return (
+            f"; {order.loads_kwh:,.0f} kWh on surplus, each worth {self._currency} {worth_text(order.loads_worth)}"
+        )
 
     @painted
     def paintEvent(self, painter):
@@ -122,12 +125,12 @@ class OrderPicture(QWidget):
         """What a kWh is worth in each place, then each load."""
         result = self._result
         worth = [
-            f"{self._currency} {order.loads_worth:.2f} in the loads ({order.label})"
+            f"{self._currency} {worth_text(order.loads_worth)} in the loads ({order.label})"
             for order in result.orders
             if order.loads_worth is not None
         ]
         if result.battery_worth is not None:
-            worth.append(f"{self._currency} {result.battery_worth:.2f} out of the battery")
+            worth.append(f"{self._currency} {worth_text(result.battery_worth)} out of the battery")
         if worth:
             yield "A kWh saves " + ", ".join(worth) + ".", True
         if not result.on_grid:

@@ -15,6 +15,22 @@ def amount_text(amount: float, currency: str) -> str:
     return f"{'−' if amount < -0.5 else ''}{currency} {abs(amount):,.0f}"
 
 
+def price_decimals(price: float) -> int:
+    """Decimals that a price a kWh needs: two, and more where a unit of the currency is worth much."""
+    return 2 if abs(price) >= 0.1 or price == 0.0 else 3 if abs(price) >= 0.01 else 4
+
+
+def price_text(price: float) -> str:
+    """A price a kWh as exactly as it was typed, with two decimals at least and four at most."""
+    whole, _, cents = f"{price:,.4f}".partition(".")
+    return f"{whole}.{cents.rstrip('0').ljust(2, '0')}"
+
+
+def worth_text(price: float) -> str:
+    """What a kWh turned out to be worth, to a hundredth, finer where a unit of the currency is worth much."""
+    return f"{price:.{price_decimals(price)}f}"
+
+
 # A gain or a loss below this share of the outlay is none: what lies many years ahead is not known so well.
 EVEN = 0.01
 

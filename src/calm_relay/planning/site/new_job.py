@@ -9,6 +9,7 @@ from calm_relay.job.library import Climate, Library
 from calm_relay.job.model import ClimatePreset, Job, PlannedBattery, RoofFace, Site, Supply
 from calm_relay.job.tariff import Costs, Tariff
 from calm_relay.job.wiring import Wiring
+from calm_relay.planning.common.amounts import price_text
 from calm_relay.planning.site.climates import nearest_climates
 from calm_relay.planning.site.demand_seasons import usual_winter_factor
 from calm_relay.planning.site.first_battery import first_bank, held_at_first_kwh, with_first_battery
@@ -216,7 +217,7 @@ def usual_in(country: str, latitude: float, longitude: float, time_zone: str, li
     known = "" if country in library.countries else "Its country is not in the list. "
     return (
         f"{known}Assumed: {phases} of {usual.volts:g} V, {usual.hertz} Hz, main fuse {usual.main_fuse_a:g} A, "
-        f"{usual.currency} {usual.price:.2f} a kWh, rules “{_pack_name(usual, library)}”, climate of "
+        f"{usual.currency} {price_text(usual.price)} a kWh, rules “{_pack_name(usual, library)}”, climate of "
         f"{match.climate.name}, {match.distance_km:,.0f} km away."
     )
 

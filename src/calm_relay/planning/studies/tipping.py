@@ -13,6 +13,7 @@ from calm_relay.job.model import Job
 from calm_relay.physics.plant.inputs import Inputs, bus_inputs
 from calm_relay.physics.plant.year import BufferPool
 from calm_relay.planning.architecture.design import Converter
+from calm_relay.planning.common.amounts import price_decimals
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.operation.lasting import LastingStarts, lasting_starts
 from calm_relay.planning.operation.outcome import Brief, Money, brief_of
@@ -110,7 +111,7 @@ def knobs_of(plan: Plan) -> tuple[Knob, ...]:
         around(
             "dear",
             "Dearest price, " + currency + " a kWh",
-            currency + " {:.2f} a kWh in the dearest hours",
+            f"{currency} {{:.{price_decimals(dear)}f}} a kWh in the dearest hours",
             dear,
             job=_dearest,
         ),
@@ -118,7 +119,7 @@ def knobs_of(plan: Plan) -> tuple[Knob, ...]:
         around(
             "feed-in",
             "Paid for export, " + currency + " a kWh",
-            currency + " {:.2f} a kWh paid for export",
+            f"{currency} {{:.{price_decimals(tariff.feed_in)}f}} a kWh paid for export",
             tariff.feed_in,
             job=_feed_in,
         ),

@@ -7,7 +7,7 @@ from calm_relay.job.equipment import ISC_FACTOR
 from calm_relay.job.quantity import measure_text
 from calm_relay.job.tariff import Tariff
 from calm_relay.planning.architecture.bus_rating import bus_rating
-from calm_relay.planning.common.amounts import amount_text, degrees_text
+from calm_relay.planning.common.amounts import amount_text, degrees_text, price_text
 from calm_relay.planning.common.region_words import said_in_region
 from calm_relay.planning.operation.fuel import fuel_litres
 from calm_relay.planning.operation.island import forms_grid
@@ -195,12 +195,14 @@ def _grid(plan: Plan, option: RefusedOption | Option) -> Iterator[Figure]:
         yield Figure(
             "Operator counts", f"{option.design.counted_kw(supply):g} kW of inverter", "AC ratings, datasheets"
         )
-    yield Figure("Price", f"{tariff.currency} {tariff.price:.2f} a kWh", "the job's tariff")
+    yield Figure("Price", f"{tariff.currency} {price_text(tariff.price)} a kWh", "the job's tariff")
     for window in tariff.windows:
         yield Figure(
-            f"  {window.name}", f"{tariff.currency} {window.price:.2f}, {window.summary}", "the job's tariff"
+            f"  {window.name}",
+            f"{tariff.currency} {price_text(window.price)}, {window.summary}",
+            "the job's tariff",
         )
-    yield Figure("Paid for export", f"{tariff.currency} {tariff.feed_in:.2f} a kWh", "the job's tariff")
+    yield Figure("Paid for export", f"{tariff.currency} {price_text(tariff.feed_in)} a kWh", "the job's tariff")
     if tariff.standing_per_day > 0.0:
         standing = f"{tariff.currency} {tariff.standing_per_day:.2f} a day"
         yield Figure("Standing charge", standing, "the job's tariff")
