@@ -208,7 +208,12 @@ def _read(
     behind = next((number.unit for group in reversed(groups) for number in reversed(group) if number.unit), "")
     several = count > 1 and len(groups) == count
     for column, group in enumerate(groups if several else groups[:1]):
-        unit = next((number.unit for number in reversed(group) if number.unit), "") or label_unit or behind
+        unit = next((number.unit for number in reversed(group) if number.unit), "")
+        if unit and all(number.unit for number in group):
+            # "12 kg / 26.5 lb" says one thing twice.
+            unit = group[0].unit
+            group = [number for number in group if number.unit == unit]
+        unit = unit or label_unit or behind
         if wanted.unit_wanted and not unit:
             return
         word = line.word_at(group[0].start)
