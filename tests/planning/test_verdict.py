@@ -8,6 +8,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from calm_relay.exchange.shipped import demo_job
+from calm_relay.job.model import Purpose
 from calm_relay.physics.plant.inputs import bus_inputs
 from calm_relay.physics.plant.year import BufferPool
 from calm_relay.planning.common.amounts import to_two_figures
@@ -129,7 +130,19 @@ def test_the_sentence_says_what_is_lost_and_never_calls_it_the_price(demo_plan, 
         assert "costs" not in made.choice.sentence
 
 
+def test_a_loss_of_many_years_is_told_in_years_of_the_bill(demo_plan):
+    job = demo_plan.job
+    assert "today's bill" not in demo_plan.choice.sentence
+    # Power at a twentieth of its price, and all that counts is to draw none of it.
+    cheap = job.tariff.with_(price=job.tariff.price / 20.0, feed_in=0.0, windows=(), standing_per_day=0.0)
+    made = plan(job.with_(tariff=cheap, purposes=(Purpose(kind="self_sufficiency", weight=5),)))
+    best = made.option(made.choice.key).outcome.money
+    years = -best.npv / made.as_is.outcome.money.bill
+    assert years > 10.0 and f"({years:,.0f} years of today's bill)" in made.choice.sentence
+
+
 def test_what_another_beats_in_everything_is_said_to_be_beaten(hut):
+    hut = plan(hut.job.with_named("generators", hut.job.generator.name, full_power_to_m=2000.0))
     assert hut.choice.dominated == {"micro-ac": "DC-coupled hybrid"}
     against = [reason for reason in hut.choice.reasons["micro-ac"] if not reason.speaks_for]
     assert any("DC-coupled hybrid does better in" in reason.sentence for reason in against)

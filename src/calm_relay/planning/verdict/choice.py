@@ -13,7 +13,7 @@ from calm_relay.planning.common.wanted import wanted_words
 from calm_relay.planning.operation.outcome import Brief, Outcome
 from calm_relay.planning.site.demand import DemandYear
 from calm_relay.planning.verdict.option import Option
-from calm_relay.planning.verdict.purposes import MEASURES, bill_to_measure_by
+from calm_relay.planning.verdict.purposes import BILL_YEARS, MEASURES, bill_to_measure_by
 from calm_relay.planning.verdict.reasons import Reason, reasons_for, with_beaten
 
 CLOSE = 0.02
@@ -93,7 +93,7 @@ def choose(options: list[Option], job: Job, demand: DemandYear, words: RegionWor
     return Choice(
         best.key,
         close,
-        _sentence(best, rest, scores, near, deciding, job),
+        _sentence(best, rest, scores, near, deciding, job, options[0].outcome.money.bill),
         deciding,
         scores,
         reasons,
@@ -216,10 +216,16 @@ def score_of(design: Design, brief: Outcome | Brief, job: Job, bill: float) -> S
 
 
 def _sentence(
-    best: Option, rest: list[Option], scores: dict[str, Score], near: list[Option], deciding: str, job: Job
+    best: Option,
+    rest: list[Option],
+    scores: dict[str, Score],
+    near: list[Option],
+    deciding: str,
+    job: Job,
+    bill: float,
 ) -> str:
     mark = {option.key: round(scores[option.key].total * 100) for option in (best, *rest)}
-    money = _money(best, job)
+    money = _money(best, job) + _in_bills(best, bill)
     if not rest:
         return f"{best.title} {money}; it is the only option that can be built ({mark[best.key]} of 100)."
     more = f", {len(rest) - NAMED} more below" * (len(rest) > NAMED)
@@ -250,6 +256,12 @@ def _money(option: Option, job: Job, *, brief: bool = False) -> str:
     lost = "loses" if job.pays_for_power else "costs"
     word = lost if _loses(option) else "gains"
     return f"{word} about {money_text(job, to_two_figures(abs(npv)))}{over}"
+
+
+def _in_bills(option: Option, bill: float) -> str:
+    """A loss so large that it is told in years of today's bill."""
+    lost = -option.outcome.money.npv
+    return f" ({lost / bill:,.0f} years of today's bill)" if 0.0 < BILL_YEARS * bill < lost else ""
 
 
 def _loses(option: Option) -> bool:
