@@ -193,7 +193,7 @@ def test_off_grid_a_tank_takes_what_the_arrays_would_throw_away():
         taken = year.loads.kwh("surplus")
         assert taken > 100.0
         assert year.kwh("curtailed") < before.kwh("curtailed") - 0.9 * taken
-        assert year.bus_kwh("import") == pytest.approx(before.bus_kwh("import"), rel=0.25, abs=20.0)
+        assert year.bus_kwh("import") == pytest.approx(before.bus_kwh("import"), rel=0.3, abs=20.0)
         (note,) = [item for item in option.findings if item.check == "controlled loads"]
         assert "off grid" in note.sentence or "what the array leaves" in note.sentence
 

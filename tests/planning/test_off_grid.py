@@ -75,8 +75,9 @@ def test_what_was_asked_is_served_or_unmet(hut):
 def test_a_generator_alone_serves_the_whole_year(hut):
     off_grid = off_grid_year_of(hut, hut.option("as-is"))
     assert off_grid.generator_hours == 8760.0
-    assert off_grid.generator_kwh == pytest.approx(hut.demand.yearly_kwh)
-    assert (off_grid.unmet_kwh, off_grid.autonomy_h) == pytest.approx((0.0, 0.0))
+    # What it gives in thin air falls short of the highest quarter hours by a trace.
+    assert off_grid.generator_kwh + off_grid.unmet_kwh == pytest.approx(hut.demand.yearly_kwh)
+    assert 0.0 < off_grid.unmet_kwh < 0.5 and off_grid.autonomy_h == 0.0
     assert "the generator runs whenever" in result(hut.option("as-is"), "forming power").sentence
 
 

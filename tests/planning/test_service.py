@@ -98,7 +98,7 @@ def test_two_that_do_not_synchronise_stop_and_one_may_stand_by(two):
     assert not found(after, "hybrid-swap", "generators together")
     assert len(after.option("hybrid-swap").outcome.island_year.by_generator) == 1
     (spare,) = found(after, "hybrid-swap", "generator by hand")
-    assert "stands by; no simulated outage counts on it. Its 15 l last 8 h" in spare.sentence
+    assert "stands by; no simulated outage counts on it. Its 15 l last 10 h at 2.31 kW" in spare.sentence
 
 
 def test_a_generator_that_may_go_leaves_where_it_cannot_be_taken(demo):

@@ -318,6 +318,20 @@ class Inverter(Model):
         default=False,
         description="Three of them, one on each phase, form a grid of three phases.",
     )
+    highest_m: Positive | None = Field(
+        title="May stand up to",
+        default=None,
+        le=9000,
+        description="Elevation above the sea that its maker allows; None: not stated.",
+        json_schema_extra={"unit": "m"},
+    )
+    full_power_to_m: NotNegative | None = Field(
+        title="Full power up to",
+        default=None,
+        le=9000,
+        description="Elevation above the sea from which on it gives less; None: not stated.",
+        json_schema_extra={"unit": "m"},
+    )
     ingress: Line = Field(default="IP65", title="Ingress protection")
     weight_kg: Positive = Field(default=20.0, title="Weight")
     warranty_years: NotNegative = Field(default=10, title="Warranty")
@@ -467,6 +481,13 @@ class Microinverter(Model):
         default=None,
         description="Whether it may hang between two phases where there is no neutral; None: not stated.",
     )
+    highest_m: Positive | None = Field(
+        title="May stand up to",
+        default=None,
+        le=9000,
+        description="Elevation above the sea that its maker allows; None: not stated.",
+        json_schema_extra={"unit": "m"},
+    )
     night_w: NotNegative = Field(default=0.05, title="Consumption at night")
     warranty_years: NotNegative = Field(default=15, title="Warranty")
     price: NotNegative = Field(default=0.0, title="Price")
@@ -497,6 +518,7 @@ class Microinverter(Model):
             weighting=self.weighting,
             standby_w=self.night_w * count,
             between_phases=self.between_phases,
+            highest_m=self.highest_m,
             pv=PvInput.model_construct(
                 trackers=(tracker,),
                 usable_dc_kw=self.usable_a * self.mppt_high_v * count / 1000.0,
@@ -629,6 +651,13 @@ class Pack(Model):
     work_max_c: float = Field(
         ge=-80.0, le=120.0, title="Works up to", default=50.0, description="Hottest working temperature [degC]."
     )
+    highest_m: Positive | None = Field(
+        title="May stand up to",
+        default=None,
+        le=9000,
+        description="Elevation above the sea that its maker allows; None: not stated.",
+        json_schema_extra={"unit": "m"},
+    )
     outdoors: bool = Field(default=False, title="May stand outdoors")
     weight_kg: Positive = Field(default=50.0, title="Weight")
     price: NotNegative = Field(title="Price")
@@ -674,6 +703,11 @@ class Pack(Model):
     def usable_kwh(self) -> float:
         """Usable energy of one pack [kWh]."""
         return self.nominal_kwh * self.depth_of_discharge
+
+
+def may_stand_at(item: Inverter | Microinverter | Pack, elevation_m: float) -> bool:
+    """Whether a maker lets something stand so high above the sea [m]; one who states nothing does."""
+    return item.highest_m is None or elevation_m <= item.highest_m
 
 
 class Keyed(Protocol):

@@ -25,7 +25,14 @@ class Generator(Surveyed):
         description="keep: it stays; move: it stays, at another place; reuse: it goes where an option cannot take it; "
         "remove: it goes.",
     )
-    kw: Positive = Field(le=500)
+    kw: Positive = Field(le=500, description="As its plate states it.")
+    full_power_to_m: float | None = Field(
+        default=None,
+        ge=0.0,
+        le=5000.0,
+        description="Elevation up to which its maker states its full power; None: an engine without turbocharger, "
+        "stated for the sea's air.",
+    )
     duty: Literal["runs", "stands by"] = "runs"
     synchronises: bool = Field(default=False, description="It is made to run in parallel with other generators.")
     start_below: Fraction = 0.2
@@ -49,12 +56,6 @@ class Generator(Surveyed):
     def runs(self) -> bool:
         """Whether it joins an island by itself: one behind a changeover stands in for the grid, by hand."""
         return self.duty == "runs" and not self.goes and self.on != ON_CHANGEOVER
-
-    @property
-    def tank_hours(self) -> float | None:
-        """Hours that a full tank lasts at full load [h]; None where it is not stated, or nothing is burnt."""
-        burns = self.kw * self.litres_per_kwh
-        return self.tank_litres / burns if self.tank_litres and burns > 0 else None
 
     @property
     def price_per_kwh(self) -> float:

@@ -278,11 +278,11 @@ class Questions(QFrame):
 
     def _offer_micros(self):
         """Asks which, of those that the service takes; there is one kind under all modules of a first face."""
-        from calm_relay.planning.architecture.refusals import phase_refusals
+        from calm_relay.planning.architecture.refusals import site_refusals
 
         self.micros.clear()
         for item in self.library.equipment_for(self._job).microinverters:
-            if not phase_refusals(item, self._job):
+            if not site_refusals(item, self._job):
                 action = self.micros.addAction(item.name.replace("&", "&&"))
                 action.triggered.connect(lambda _=False, item=item: self._lay_on_micros(item))
         if self.micros.isEmpty():

@@ -9,7 +9,7 @@ from calm_relay.job.equipment import Inverter, Pack
 from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext, Refusal
 from calm_relay.planning.architecture.existing_system import micro_converter, micro_faces, staying_converters
 from calm_relay.planning.architecture.pick import Search, pick
-from calm_relay.planning.architecture.refusals import battery_refusals, phase_refusals, units_refusals
+from calm_relay.planning.architecture.refusals import battery_refusals, site_refusals, units_refusals
 from calm_relay.planning.architecture.unbalance import excess_kw
 from calm_relay.planning.common.joined import counted, joined
 from calm_relay.planning.equipment.bank import Bank, discharge_ac_kw
@@ -141,7 +141,7 @@ def string_inverter(
     array_kw = sum(face.rated_kw for face in faces)
 
     def refusals(inverter: Inverter) -> list[str]:
-        reasons = phase_refusals(inverter, context.job)
+        reasons = site_refusals(inverter, context.job)
         return reasons if inverter.pv else [*reasons, f"{inverter.name} has no PV inputs"]
 
     return pick(

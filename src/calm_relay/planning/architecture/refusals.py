@@ -1,7 +1,7 @@
 """What speaks against hanging something on a converter, in sentences."""
 
 from calm_relay.job.circuit_kinds import CIRCUITS
-from calm_relay.job.equipment import Inverter, Microinverter, Module, Pack
+from calm_relay.job.equipment import Inverter, Microinverter, Module, Pack, may_stand_at
 from calm_relay.job.existing_supply import ON_BUS, Generator
 from calm_relay.job.model import Job
 from calm_relay.job.rooms import IN_ROOM
@@ -38,7 +38,7 @@ def battery_refusals(bank: Bank, inverter: Inverter, job: Job) -> list[str]:
     if bank.stacks > pack.stacks_max:
         most = "one stack" if pack.stacks_max == 1 else f"{pack.stacks_max} stacks"
         reasons.append(f"{pack.name} stands in {most} on an inverter at most, not in {bank.stacks}")
-    return reasons + phase_refusals(inverter, job)
+    return reasons + height_refusals(pack, job) + site_refusals(inverter, job)
 
 
 def units_refusals(inverter: Inverter, units: int) -> list[str]:
@@ -171,6 +171,21 @@ def bus_refusals(design: Design, job: Job) -> list[str]:
     return [f"More array on the bus of {converter.inverter.name} than it takes, {summary}"]
 
 
+def height_refusals(item: Inverter | Microinverter | Pack, job: Job) -> list[str]:
+    """Reasons why something may not stand as high above the sea as the site does, by its datasheet."""
+    height = job.site.elevation_m
+    if item.highest_m is None or may_stand_at(item, height):
+        return []
+    assumed = ", as is assumed" if "site.elevation_m" in job.assumed else ""
+    most = f"{item.highest_m:,.0f} m above the sea"
+    return [f"{item.name} may stand up to {most}; the site is at {height:,.0f} m{assumed}"]
+
+
+def site_refusals(inverter: Inverter | Microinverter, job: Job) -> list[str]:
+    """Reasons why a converter does not fit the supply, or may not stand at the site."""
+    return phase_refusals(inverter, job) + height_refusals(inverter, job)
+
+
 def phase_refusals(inverter: Inverter | Microinverter, job: Job) -> list[str]:
     """Reasons why a converter does not fit the supply."""
     supply = job.supply
@@ -208,4 +223,4 @@ def micro_refusals(
             )
     if ratio > micro.ratio_max + 1e-9:
         reasons.append(f"{module.name} is {ratio:.2f} times {micro.name}; its maker allows {micro.ratio_max:.2f}")
-    return reasons + phase_refusals(micro, job)
+    return reasons + site_refusals(micro, job)

@@ -16,7 +16,7 @@ UNITS: dict[str, tuple[str, float]] = {
     "wh": ("Wh", 1.0), "kwh": ("Wh", 1000.0),
     "ah": ("Ah", 1.0),
     "mm": ("mm", 1.0), "cm": ("mm", 10.0), "m": ("mm", 1000.0), "in": ("mm", 25.4), "inch": ("mm", 25.4),
-    "inches": ("mm", 25.4), '"': ("mm", 25.4),
+    "inches": ("mm", 25.4), '"': ("mm", 25.4), "ft": ("mm", 304.8), "feet": ("mm", 304.8),
     "kg": ("kg", 1.0), "lb": ("kg", 0.45359237), "lbs": ("kg", 0.45359237),
     "%": ("%", 1.0),
     "ms": ("s", 0.001), "s": ("s", 1.0), "sec": ("s", 1.0), "seconds": ("s", 1.0),
@@ -114,6 +114,9 @@ MODULE = (
     _wanted("cells_in_series", r"cells\s*in\s*series|series\s*cells", ""),
 )
 
+HEIGHT = r"(?:operating\s*|installation\s*)?(?:altitude|elevation|height\s*above\s*sea)"
+LESS_ABOVE = r"without\s*derating|(?:power\s*)?derating\s*(?:above|over|from|at|>)|full\s*power\s*(?:up\s*)?to"
+
 INVERTER = (
     _wanted("peak_efficiency", rf"(?:{MAX}|peak)\s*(?:conversion\s*)?efficiency", "%", 100.0),
     _wanted("weighted_efficiency", r"(?:euro(?:pean)?|cec|weighted)[\s.-]*(?:weighted\s*)?efficiency", "%", 100.0),
@@ -208,6 +211,8 @@ INVERTER = (
         1000.0,
         unless=r"\bdc\b|\bpv\b|charg|back-?up|off-?grid|island|input",
     ),
+    _wanted("highest_m", HEIGHT, "mm", 1000.0, unless="without", unit_wanted=True),
+    _wanted("full_power_to_m", LESS_ABOVE, "mm", 1000.0, unit_wanted=True),
     _wanted("weight_kg", r"\bweight\b", "kg"),
     _wanted("warranty_years", r"warranty", "years"),
 )
@@ -234,6 +239,7 @@ PACK = (
     _wanted("round_trip", r"(?:round[- ]?trip|energy|battery)\s*efficiency", "%", 100.0),
     _wanted("discharge_min_c work_max_c", r"discharg\w+\s*temperature", "°C", shape="range"),
     _wanted("charge_min_c", r"\bcharg\w+\s*temperature", "°C"),
+    _wanted("highest_m", HEIGHT, "mm", 1000.0, unit_wanted=True),
     _wanted("weight_kg", r"\bweight\b", "kg"),
     _wanted("warranty_years", r"warranty", "years"),
     _wanted(

@@ -10,6 +10,7 @@ from calm_relay.planning.architecture.refusals import joining_generators, joinin
 from calm_relay.planning.common.amounts import money_text
 from calm_relay.planning.findings.base import Finding, Mend, Severity, Subject, check, judged, passes, stops, warns
 from calm_relay.planning.operation.fuel import stand_in, stand_in_cost, stand_in_litres
+from calm_relay.planning.site.engines import able_kw, tank_hours
 
 
 def _with(name: str, job: Job, **changes: object) -> Job:
@@ -44,9 +45,9 @@ def _joining(subject: Subject, generator: Generator) -> Finding:
         elif beside:
             sentence += " and keeps AC-coupled arrays off while it runs"
         sentence += "."
-        hours = generator.tank_hours
+        job, hours = subject.job, tank_hours(generator, subject.job)
         if hours is not None:
-            sentence += f" Its {generator.tank_litres:g} l last {hours:.0f} h at {generator.kw:g} kW."
+            sentence += f" Its {generator.tank_litres:g} l last {hours:.0f} h at {able_kw(generator, job):.3g} kW."
         return _place(subject, generator, Severity.OK, sentence, rule)
     if not generator.stays:
         whose = "The generator" if alone else generator.name
@@ -102,9 +103,11 @@ def check_generators_by_hand(subject: Subject) -> list[Finding]:
         if generator.runs:
             continue
         field = f"generators.{job.generators.index(generator)}.on"
-        hours = generator.tank_hours
+        hours = tank_hours(generator, job)
         tank = (
-            "" if hours is None else f" Its {generator.tank_litres:g} l last {hours:.0f} h at {generator.kw:g} kW."
+            ""
+            if hours is None
+            else f" Its {generator.tank_litres:g} l last {hours:.0f} h at {able_kw(generator, job):.3g} kW."
         )
         if generator.on != ON_CHANGEOVER:
             sentence = f"{generator.name}, {generator.kw:g} kW, stands by; no simulated outage counts on it.{tank}"

@@ -7,7 +7,7 @@ from typing import Any
 from calm_relay.job.equipment import ISC_FACTOR, Inverter, by_price
 from calm_relay.job.model import Job, RoofFace
 from calm_relay.planning.architecture.design import Converter
-from calm_relay.planning.architecture.refusals import battery_refusals, phase_refusals
+from calm_relay.planning.architecture.refusals import battery_refusals, site_refusals
 from calm_relay.planning.architecture.standing_array import bare_inverters
 from calm_relay.planning.architecture.string_plan import plan_of
 from calm_relay.planning.architecture.unbalance import sets_apart
@@ -105,7 +105,7 @@ def _suits(subject: Drawn, converter: Converter, item: Inverter) -> bool:
         return False
     if item.charge_controllers != converter.inverter.charge_controllers:
         return False
-    if battery_refusals(converter.bank, item, job) if converter.has_battery else phase_refusals(item, job):
+    if battery_refusals(converter.bank, item, job) if converter.has_battery else site_refusals(item, job):
         return False
     if sets_apart(subject.context, subject.design, converter, item):
         return False

@@ -9,7 +9,7 @@ import numpy as np
 from calm_relay.job.assumed import confirmed
 from calm_relay.job.model import Job, Supply
 from calm_relay.planning.architecture.bus_rating import place_served
-from calm_relay.planning.architecture.refusals import phase_refusals
+from calm_relay.planning.architecture.refusals import site_refusals
 from calm_relay.planning.architecture.unbalance import unbalance_of
 from calm_relay.planning.common.amounts import in_pair
 from calm_relay.planning.equipment.rules import InForce
@@ -332,7 +332,7 @@ def _kept_within(subject: Subject, rule: InForce) -> tuple[Mend, ...]:
             if item.battery is not None
             and unit.bank.pack.family in item.battery.families
             and (item.pv is None) == (unit.inverter.pv is None)
-            and not (item.plug_in or phase_refusals(item, subject.job))
+            and not (item.plug_in or site_refusals(item, subject.job))
         ),
         default=inf,
     )

@@ -7,6 +7,7 @@ from calm_relay.job.model import Job
 from calm_relay.physics.generator_fuel import litres_an_hour
 from calm_relay.physics.plant.year import PlantBus
 from calm_relay.planning.site.demand import DemandYear
+from calm_relay.planning.site.engines import able_kw
 
 HOURS_A_YEAR = 8760.0
 
@@ -53,7 +54,7 @@ def stand_in_litres(job: Job, demand: DemandYear) -> float:
     generator = stand_in(job)
     if generator is None:
         return 0.0
-    mean_kw = np.array(min(demand.yearly_kwh / HOURS_A_YEAR, generator.kw))
+    mean_kw = np.array(min(demand.yearly_kwh / HOURS_A_YEAR, able_kw(generator, job)))
     an_hour = litres_an_hour(mean_kw, generator.kw, generator.litres_per_kwh, generator.no_load_share)
     return float(an_hour) * job.finance.outage_hours
 

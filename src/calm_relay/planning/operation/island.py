@@ -20,6 +20,7 @@ from calm_relay.planning.architecture.design import Converter, Design
 from calm_relay.planning.architecture.refusals import joining_generators
 from calm_relay.planning.operation.backed_up_loads import BackedUpLoads, behind_relay, whole_house
 from calm_relay.planning.site.demand import DemandYear
+from calm_relay.planning.site.engines import able_kw
 
 # Inverters wait so long for a bus that stands before they join it: common practice, no source.
 PV_WAITS_MIN = 5.0
@@ -125,7 +126,9 @@ def island_limits(design: Design | None, job: Job) -> Limits:
         joining = job.running_generators if design is None else joining_generators(design, job)
         limits["generators"] = generators_of(
             *(
-                GeneratorLimits() if item is None else GeneratorLimits(item.kw, item.start_below, item.stop_above)
+                GeneratorLimits()
+                if item is None
+                else GeneratorLimits(able_kw(item, job), item.start_below, item.stop_above)
                 for item in joining
             )
         )

@@ -41,14 +41,28 @@ def distance_km(lat1: float, lon1: float, lat2: float, lon2: float) -> float:
     return 2 * 6371.0 * asin(sqrt(min(half, 1.0)))
 
 
-def nearest_climates(site: Site, library: Library) -> tuple[ClimateMatch, ...]:
-    """Climates of places, the one that stands best for a site first: by distance, latitude and height."""
+def nearest_climates(site: Site, library: Library, *, height_known: bool = True) -> tuple[ClimateMatch, ...]:
+    """Climates of places, the one that stands best for a site first.
+
+    Parameters
+    ----------
+    site : Site
+        Where it is.
+    library : Library
+        With the climates.
+    height_known : bool
+        Whether somebody said how high the site lies; else it lies as high as a climate's place that is near, and the
+        farther that is, the more likely near the sea.
+    """
     matches = []
     for climate in library.climates.values():
         if climate.longitude is None:
             continue
         km = distance_km(site.latitude, site.longitude, climate.latitude, climate.longitude)
-        higher = site.elevation_m - climate.elevation_m
+        if height_known:
+            higher = site.elevation_m - climate.elevation_m
+        else:
+            higher = -climate.elevation_m * min(km / REGION_KM, 1.0)
         apart = km + KM_PER_DEGREE * abs(site.latitude - climate.latitude) + KM_PER_M * abs(higher)
         matches.append(ClimateMatch(climate, km, higher, apart))
     return tuple(sorted(matches, key=lambda match: match.apart))

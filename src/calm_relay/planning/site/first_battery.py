@@ -3,7 +3,7 @@
 from math import ceil
 
 from calm_relay.job.demand import ShapedDemand
-from calm_relay.job.equipment import Inverter, Pack
+from calm_relay.job.equipment import Inverter, Pack, may_stand_at
 from calm_relay.job.library import Library
 from calm_relay.job.model import Job
 from calm_relay.planning.equipment.bank import Bank, health_of, may_mix
@@ -19,6 +19,7 @@ def asks_for_another(before: Job, after: Job) -> bool:
     said = "demand" in before.wanted and "demand" not in after.wanted
     said = said or before.existing_batteries != after.existing_batteries
     said = said or before.supply.phases != after.supply.phases
+    said = said or before.site.elevation_m != after.site.elevation_m
     alone = [
         (job.supply.on_grid, not job.supply.on_grid and bool(job.running_generators)) for job in (before, after)
     ]
@@ -35,7 +36,9 @@ def with_first_battery(job: Job, library: Library) -> Job:
         return job
     wanted = held_at_first_kwh(job.demand.yearly_kwh, job)
     if "battery.pack" in job.assumed:
-        bank = _beside_old(job, library, wanted) or first_bank(library, job.supply.phases, wanted)
+        bank = _beside_old(job, library, wanted) or first_bank(
+            library, job.supply.phases, wanted, job.site.elevation_m
+        )
         return job.with_(battery=job.battery.with_(pack=bank.pack.key, count=bank.count))
     said = next((item for item in library.on_shelf.packs if item.key == job.battery.pack), None)
     return job if said is None else job.with_(battery=job.battery.with_(count=_least(said, wanted)))
@@ -70,7 +73,7 @@ def held_at_first_kwh(yearly_kwh: float, job: Job | None = None) -> float:
     return a_day * (DAYS_WITH_GENERATOR if job.running_generators else DAYS_ALONE)
 
 
-def first_bank(library: Library, phases: str, held_kwh: float) -> Bank:
+def first_bank(library: Library, phases: str, held_kwh: float, elevation_m: float = 0.0) -> Bank:
     """The cheapest bank that holds so much on units for a service.
 
     Those that a hybrid and an AC-coupled battery inverter carry come first: the more there is to choose from.
@@ -83,11 +86,15 @@ def first_bank(library: Library, phases: str, held_kwh: float) -> Bank:
         Of the service, as a job has them.
     held_kwh : float
         What it is to hold [kWh].
+    elevation_m : float
+        Of the site: what may not stand so high comes last [m].
     """
     shelf = library.on_shelf
     units = [item for item in shelf.inverters if item.battery is not None and not item.plug_in]
+    units = [item for item in units if may_stand_at(item, elevation_m)] or units
     own = [item for item in units if item.phases == phases] or units
     whole = [pack for pack in shelf.packs if pack.expansion_of is None]
+    whole = [pack for pack in whole if may_stand_at(pack, elevation_m)] or whole
     packs = [pack for pack in whole if not pack.is_lead] or whole
 
     def worst(bank: Bank) -> tuple[int, float, bool, float, str, int]:

@@ -77,7 +77,7 @@ def _of_site(**changes: Any) -> Callable[[Job], Job]:
 
 def _all(job: Job, at: Site, usual: Country, library: Library) -> Iterator[Belonging]:
     site = job.site
-    near, in_feet = nearest_climates(at, library)[0], library.in_feet(job)
+    near, in_feet = nearest_climates(at, library, height_known=False)[0], library.in_feet(job)
     climate = near.climate
     yield Belonging(
         "elevation", "Elevation", length_text(site.elevation_m, in_feet), length_text(climate.elevation_m, in_feet),

@@ -79,7 +79,7 @@ def new_job(
 def begun_job(name: str, library: Library) -> Job:
     """A job of which nothing is said but its name: what stands in it is wanted, and is no answer."""
     site = Site(place="", latitude=0.0, longitude=0.0, time_zone="UTC", weather=ClimatePreset(climate="x"))
-    climate = nearest_climates(site, library)[0].climate
+    climate = nearest_climates(site, library, height_known=False)[0].climate
     supply = _service(ELSEWHERE)
     bank = first_bank(library, supply.phases, held_at_first_kwh(ELSEWHERE.home_kwh))
     return Job(
@@ -116,10 +116,11 @@ def placed(
         time_zone=time_zone,
         weather=ClimatePreset(climate="x"),
     )
-    climate = nearest_climates(bare, library)[0].climate
+    climate = nearest_climates(bare, library, height_known=False)[0].climate
     battery = job.battery
     if "battery.pack" in job.assumed:
-        bank = first_bank(library, usual.phases, held_at_first_kwh(usual.home_kwh))
+        wanted = held_at_first_kwh(usual.home_kwh)
+        bank = first_bank(library, usual.phases, wanted, climate.elevation_m)
         battery = PlannedBattery(pack=bank.pack.key, count=bank.count)
     marks = PLACE_ASSUMED if country in library.countries else (*PLACE_ASSUMED, "region", "tariff.currency")
     tables = tables_in(usual, library)
@@ -212,7 +213,7 @@ def usual_in(country: str, latitude: float, longitude: float, time_zone: str, li
     site = Site(
         place="", latitude=latitude, longitude=longitude, time_zone=time_zone, weather=ClimatePreset(climate="x")
     )
-    match = nearest_climates(site, library)[0]
+    match = nearest_climates(site, library, height_known=False)[0]
     phases = CIRCUITS[usual.phases].name
     known = "" if country in library.countries else "Its country is not in the list. "
     return (

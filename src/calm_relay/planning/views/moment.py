@@ -10,6 +10,7 @@ from calm_relay.physics.shares import shares_of
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.common.severity import Severity
 from calm_relay.planning.plan import Plan
+from calm_relay.planning.site.engines import able_kw
 from calm_relay.planning.studies.outage import Rehearsal
 from calm_relay.planning.verdict.option import Option, RefusedOption
 from calm_relay.planning.views.energy_path import Headroom
@@ -128,10 +129,10 @@ def _grid_bar(plan: Plan, imported: float, exported: float) -> Headroom:
 
 def _generator_bar(plan: Plan, made: float) -> Headroom:
     """What the generator gives where the grid does not."""
-    able = sum(item.kw for item in plan.job.running_generators)
+    able = sum(able_kw(item, plan.job) for item in plan.job.running_generators)
     if not able:
         return Headroom(0.0, 1.0, "down: nothing from here", Severity.OK)
-    return _bar(made, able, f"generator {made:.1f} of {able:g} kW")
+    return _bar(made, able, f"generator {made:.1f} of {able:.3g} kW")
 
 
 def _bar(used: float, limit: float, caption: str) -> Headroom:

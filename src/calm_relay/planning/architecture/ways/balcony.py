@@ -6,7 +6,7 @@ from calm_relay.job.equipment import by_price
 from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext, Refusal
 from calm_relay.planning.architecture.existing_system import staying_converters
 from calm_relay.planning.architecture.parts import array_refusals, plain_faces, unbuildable
-from calm_relay.planning.architecture.refusals import battery_refusals, phase_refusals
+from calm_relay.planning.architecture.refusals import battery_refusals, site_refusals
 from calm_relay.planning.equipment.bank import Bank
 from calm_relay.planning.site.array import Face
 
@@ -24,9 +24,7 @@ def balcony(context: DesignContext) -> Design | Refusal:
     if rule is None:
         return refused("The rules held for this region know no plug-in systems")
     equipment = context.equipment.on_offer
-    inverters = [
-        item for item in equipment.inverters if item.plug_in and item.pv and not phase_refusals(item, job)
-    ]
+    inverters = [item for item in equipment.inverters if item.plug_in and item.pv and not site_refusals(item, job)]
     batteries = [item for item in equipment.inverters if item.plug_in and item.pv is None]
     pairs = [
         (converter, Bank(pack, pack.count_min))
