@@ -2,7 +2,7 @@
 
 import pytest
 
-from calm_relay.exchange.shipped import demo_job
+from calm_relay.exchange.shipped import demo_job, library
 from calm_relay.job.rooms import INDOOR_ROOMS
 from calm_relay.job.survey import RuleChange
 from calm_relay.planning.findings import Severity
@@ -191,3 +191,25 @@ def test_a_barrier_is_wanted_where_a_rule_wants_one_and_a_new_battery_comes(pott
     assert "0.9 m beyond" in note(wider, "battery barrier").sentence
     today = plan(placed(pottery, wall="framed, lived behind")).as_is
     assert not any("barrier" in item.article for item in materials_of(today))
+
+
+@pytest.mark.parametrize(
+    ("ingress", "severity"),
+    [
+        ("IP21", Severity.CHECK),
+        ("IP65", Severity.OK),
+        ("IP54", Severity.OK),
+        ("IPX4", Severity.OK),
+        ("by hand", None),
+    ],
+)
+def test_the_unit_beside_a_battery_outdoors_is_tight_or_told(pottery, ingress, severity):
+    unit = next(item for item in library().catalogue.inverters if item.key == "umberlow-h5")
+    own = pottery.own_equipment.with_(inverters=(unit.with_(ingress=ingress),))
+    job = pottery.with_(own_equipment=own, battery=pottery.battery.with_(hybrid="umberlow-h5"))
+    found = note(placed(job, where="outdoors"), "unit outdoors")
+    assert (found and found.severity) == severity
+    assert note(job, "unit outdoors") is None
+    if severity is Severity.CHECK:
+        assert "is IP21 and hangs beside a battery outdoors: rain and dust get in" in found.sentence
+        assert found.mends[0].apply(placed(job, where="outdoors")).battery_place.where == "unheated room"

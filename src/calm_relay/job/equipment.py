@@ -221,6 +221,20 @@ class Inverter(Model):
     ac_kw: Positive = Field(title="Rated AC power", le=500)
     phases: Phases = Field(title="Phases")
     volts: Positive = Field(title="AC voltage", le=690, json_schema_extra={"unit": "V"})
+    grid_low_v: Positive | None = Field(
+        title="Grid voltage from",
+        default=None,
+        le=690,
+        description="Lowest voltage at which it stays on the grid; None: not stated, then 10% below its own.",
+        json_schema_extra={"unit": "V"},
+    )
+    grid_high_v: Positive | None = Field(
+        title="Grid voltage up to",
+        default=None,
+        le=690,
+        description="Highest voltage at which it stays on the grid; None: not stated, then 10% above its own.",
+        json_schema_extra={"unit": "V"},
+    )
     max_ac_a: Positive = Field(title="Highest AC current")
     peak_efficiency: Fraction = Field(title="Peak efficiency", gt=0.5, lt=1.0)
     weighted_efficiency: Fraction = Field(title="Weighted efficiency", gt=0.5, lt=1.0)
@@ -344,7 +358,25 @@ class Inverter(Model):
             raise ValueError("a converter needs pv inputs, a battery port or both")
         if self.weighted_efficiency > self.peak_efficiency:
             raise ValueError("weighted_efficiency cannot exceed peak_efficiency")
+        _range_in_order(self)
         return self
+
+    def on_volts(self, volts: float) -> Self:
+        """What it is on a grid of a voltage [V]: below its own its current binds; in an island its power falls, too."""
+        share = volts / self.volts
+        if share >= FULL_FROM:
+            return self
+        low_v, high_v = grid_range(self)
+        backup = self.backup and self.backup.as_built(
+            continuous_kw=self.backup.continuous_kw * share, surge_kw=self.backup.surge_kw * share
+        )
+        return self.as_built(
+            volts=volts,
+            grid_low_v=low_v,
+            grid_high_v=high_v,
+            ac_kw=min(self.ac_kw, self.max_ac_a * volts * self.circuit.factor / 1000.0),
+            backup=backup,
+        )
 
     @property
     def port(self) -> BatteryPort:
@@ -456,6 +488,20 @@ class Microinverter(Model):
     ac_a: Positive = Field(title="AC current")
     volts: Positive = Field(title="AC voltage", le=690, json_schema_extra={"unit": "V"})
     phases: Phases = Field(title="Phases")
+    grid_low_v: Positive | None = Field(
+        title="Grid voltage from",
+        default=None,
+        le=690,
+        description="Lowest voltage at which it stays on the grid; None: not stated, then 10% below its own.",
+        json_schema_extra={"unit": "V"},
+    )
+    grid_high_v: Positive | None = Field(
+        title="Grid voltage up to",
+        default=None,
+        le=690,
+        description="Highest voltage at which it stays on the grid; None: not stated, then 10% above its own.",
+        json_schema_extra={"unit": "V"},
+    )
     mppt_low_v: Positive = Field(title="MPPT window from")
     mppt_high_v: Positive = Field(title="MPPT window to")
     start_v: Positive = Field(title="Starts at")
@@ -493,6 +539,19 @@ class Microinverter(Model):
     price: NotNegative = Field(default=0.0, title="Price")
     install_hours: NotNegative = Field(default=0.3, title="Hours to install")
 
+    @model_validator(mode="after")
+    def _in_order(self) -> Self:
+        _range_in_order(self)
+        return self
+
+    def on_volts(self, volts: float) -> Self:
+        """What it is on a grid of a voltage: below its own its current binds [V]."""
+        if volts / self.volts >= FULL_FROM:
+            return self
+        low_v, high_v = grid_range(self)
+        ac_w = min(self.ac_w, self.ac_a * volts * CIRCUITS[self.phases].factor)
+        return self.as_built(volts=volts, grid_low_v=low_v, grid_high_v=high_v, ac_w=ac_w)
+
     def inverter(self, count: int) -> Inverter:
         """So many of them as one converter, clipped per module because all its modules are alike."""
         tracker = Tracker.model_construct(
@@ -519,6 +578,8 @@ class Microinverter(Model):
             standby_w=self.night_w * count,
             between_phases=self.between_phases,
             highest_m=self.highest_m,
+            grid_low_v=self.grid_low_v,
+            grid_high_v=self.grid_high_v,
             pv=PvInput.model_construct(
                 trackers=(tracker,),
                 usable_dc_kw=self.usable_a * self.mppt_high_v * count / 1000.0,
@@ -703,6 +764,26 @@ class Pack(Model):
     def usable_kwh(self) -> float:
         """Usable energy of one pack [kWh]."""
         return self.nominal_kwh * self.depth_of_discharge
+
+
+# Where a maker states no range: IEC 60038, 10% about the rated voltage (from memory).
+GRID_TOLERANCE = 0.1
+# Share of its own voltage from which on a unit is taken to give its rated power.
+FULL_FROM = 0.95
+
+
+def grid_range(item: Inverter | Microinverter) -> tuple[float, float]:
+    """Lowest and highest grid voltage of a unit [V]."""
+    low_v = item.volts * (1.0 - GRID_TOLERANCE) if item.grid_low_v is None else item.grid_low_v
+    return low_v, item.volts * (1.0 + GRID_TOLERANCE) if item.grid_high_v is None else item.grid_high_v
+
+
+def _range_in_order(item: Inverter | Microinverter) -> None:
+    low_v, high_v = grid_range(item)
+    if not low_v <= item.volts <= high_v:
+        raise ValueError(
+            f"grid_low_v, grid_high_v: {low_v:g} to {high_v:g} V do not hold its own voltage, {item.volts:g} V"
+        )
 
 
 def may_stand_at(item: Inverter | Microinverter | Pack, elevation_m: float) -> bool:

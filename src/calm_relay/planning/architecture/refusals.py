@@ -1,7 +1,9 @@
 """What speaks against hanging something on a converter, in sentences."""
 
+from math import sqrt
+
 from calm_relay.job.circuit_kinds import CIRCUITS
-from calm_relay.job.equipment import Inverter, Microinverter, Module, Pack, may_stand_at
+from calm_relay.job.equipment import Inverter, Microinverter, Module, Pack, grid_range, may_stand_at
 from calm_relay.job.existing_supply import ON_BUS, Generator
 from calm_relay.job.model import Job
 from calm_relay.job.rooms import IN_ROOM
@@ -187,7 +189,21 @@ def site_refusals(inverter: Inverter | Microinverter, job: Job) -> list[str]:
 
 
 def phase_refusals(inverter: Inverter | Microinverter, job: Job) -> list[str]:
-    """Reasons why a converter does not fit the supply."""
+    """Reasons why a converter does not fit the supply's phases, or else its voltage."""
+    return _phases_refused(inverter, job) or volts_refusals(inverter, job)
+
+
+def volts_refusals(inverter: Inverter | Microinverter, job: Job) -> list[str]:
+    """Reasons why a converter's range does not hold the voltage of the supply."""
+    volts, (low_v, high_v) = job.supply.volts, grid_range(inverter)
+    if low_v <= volts <= high_v:
+        return []
+    reason = f"{inverter.name} stays on a grid of {low_v:.0f} to {high_v:.0f} V, the supply has {volts:g} V"
+    between = job.supply.circuit.has_three_phases and low_v <= volts / sqrt(3.0) <= high_v
+    return [f"{reason}; it is stated from a phase to neutral" if between else reason]
+
+
+def _phases_refused(inverter: Inverter | Microinverter, job: Job) -> list[str]:
     supply = job.supply
     if inverter.phases == supply.phases:
         return []

@@ -195,6 +195,13 @@ INVERTER = (
         unless=r"dc|pv|mpp|input|charg|short",
     ),
     _wanted(
+        "grid_low_v grid_high_v",
+        r"(?:\bac\b|grid|mains|output)\s*(?:operating\s*)?voltage\s*(?:range|window)",
+        "V",
+        shape="range",
+        unless=r"back-?up|off-?grid|island|battery|\bpv\b|\bdc\b",
+    ),
+    _wanted(
         "volts",
         r"(?:nominal|rated)\s*(?:ac|grid|output|mains)\s*(?:output\s*|grid\s*)?voltage",
         "V",

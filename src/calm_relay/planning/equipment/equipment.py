@@ -13,6 +13,8 @@ from calm_relay.job.model import Job
 from calm_relay.physics.conversion import LossCurve, fit_peak_and_weighted
 from calm_relay.planning.common.errors import PlanError
 
+CONVERTERS = ("inverters", "microinverters")
+
 
 @dataclass(frozen=True)
 class Equipment:
@@ -63,13 +65,29 @@ def equipment_of(job: Job, library: Library) -> Equipment:
     PlanError
         When the job asks for a unit that is not in it, whether an option would use it or not.
     """
-    made, battery = Equipment(library.equipment_for(job), library.offered_to(job), library), job.battery
+    volts, battery = job.supply.volts, job.battery
+    made = Equipment(
+        _on_volts(library.equipment_for(job), volts), _on_volts(library.offered_to(job), volts), library
+    )
     for name in ("battery_inverter", "hybrid", "string_inverter"):
         if (key := getattr(battery, name)) is not None:
             made.inverter(key, f"battery.{name}")
     if battery.microinverter is not None:
         made.microinverter(battery.microinverter, "battery.microinverter")
     return made
+
+
+@lru_cache(maxsize=8)
+def _on_volts(catalogue: Catalogue, volts: float) -> Catalogue:
+    """A catalogue with its units as they are on a service's voltage; itself where that is as their datasheets say."""
+    kinds = {kind: tuple(item.on_volts(volts) for item in getattr(catalogue, kind)) for kind in CONVERTERS}
+    if all(
+        new is old
+        for kind, items in kinds.items()
+        for new, old in zip(items, getattr(catalogue, kind), strict=True)
+    ):
+        return catalogue
+    return catalogue.model_copy(update=kinds)
 
 
 @lru_cache(maxsize=128)

@@ -1,5 +1,6 @@
 """Where the battery stands, what cold and heat leave of it, and whether it is used at all."""
 
+import re
 from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
@@ -39,6 +40,9 @@ LEAD_FULL_SHARE = 0.8
 FULL = 0.98
 # A bank that is replaced more than once within the job's years is cycled too deep.
 LEAD_LIVES = 2.0
+# Protection by IEC 60529, and what a unit outdoors has of it at least.
+INGRESS = re.compile(r"IP([0-6X])([0-9X])")
+OUTDOORS = (5, 4)
 
 
 def new_battery(subject: Subject) -> Converter | None:
@@ -91,6 +95,34 @@ def check_outdoors(subject: Subject) -> list[Finding]:
             f"{converter.bank.pack.name} is not made to stand outdoors.",
             rule=SHEET,
             mends=(Mend("Stand it in an unheated room", move(where="unheated room")),),
+        )
+    ]
+
+
+@check
+def check_unit_outdoors(subject: Subject) -> list[Finding]:
+    """The unit of a battery outdoors hangs beside it, in rain and dust."""
+    converter = new_battery(subject)
+    if converter is None or not converter.is_new or subject.job.battery_place.where != "outdoors":
+        return []
+    code = INGRESS.match(converter.inverter.ingress)
+    if code is None:
+        return []
+    tight = all(
+        figure == "X" or int(figure) >= least for figure, least in zip(code.groups(), OUTDOORS, strict=True)
+    )
+    sentence = f"{converter.name} is {code.group(0)} and hangs beside a battery outdoors"
+    return [
+        warns_if(
+            not tight,
+            "unit outdoors",
+            "Inverter",
+            "battery_place.where",
+            f"{sentence}; out of the sun all the same."
+            if tight
+            else f"{sentence}: rain and dust get in. Hang it indoors, or take one of IP{OUTDOORS[0]}{OUTDOORS[1]}.",
+            rule=f"inverter datasheet; IP{OUTDOORS[0]}{OUTDOORS[1]} outdoors, common practice, no source",
+            mends=() if tight else (Mend("Stand both in an unheated room", move(where="unheated room")),),
         )
     ]
 

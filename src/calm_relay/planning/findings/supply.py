@@ -7,6 +7,7 @@ from math import inf, sqrt
 import numpy as np
 
 from calm_relay.job.assumed import confirmed
+from calm_relay.job.equipment import grid_range
 from calm_relay.job.model import Job, Supply
 from calm_relay.planning.architecture.bus_rating import place_served
 from calm_relay.planning.architecture.refusals import site_refusals
@@ -35,6 +36,8 @@ from calm_relay.planning.operation.phases import home_alone_kw, import_by_phase,
 # Hours from which a load is continuous: NEC 100 and CSA C22.1 8-104 (from memory).
 CONTINUOUS_H = 3.0
 FUSE, VOLTS = "supply.main_fuse_a", "supply.volts"
+# A grid sags by so much on an ordinary evening: common practice, no source.
+SAGS = 0.06
 # Below it nothing is fed that a fuse would notice [A].
 LITTLE_A = 0.5
 # From this share on, what is to stay on counts as reached.
@@ -411,6 +414,34 @@ def check_neutral(subject: Drawn) -> list[Finding]:
 def _without_neutral(job: Job) -> Job:
     supply = job.supply.with_(phases="three-wire", volts=230.0, meter="sum of phases")
     return confirmed(confirmed(job.with_(supply=supply), VOLTS), "supply.phases")
+
+
+@as_drawn
+@grid_check
+def check_unit_volts(subject: Drawn) -> list[Finding]:
+    """On a grid of less voltage than its own a unit gives less, and parts from it sooner."""
+    job, found = subject.job, {}
+    rated = {item.key: item for item in subject.context.equipment.library.equipment_for(job).inverters}
+    volts = job.supply.volts
+    for unit in subject.design.converters:
+        sheet, there = rated.get(unit.inverter.key), unit.inverter
+        if sheet is None or there.volts >= sheet.volts:
+            continue
+        low_v = grid_range(sheet)[0]
+        near = low_v > volts * (1.0 - SAGS)
+        whose = "its maker's range ends there" if sheet.grid_low_v is not None else "its maker states no range"
+        share = sheet.on_volts(volts).ac_kw / sheet.ac_kw
+        found[sheet.key] = warns_if(
+            near,
+            "unit volts",
+            "Grid",
+            VOLTS,
+            f"{unit.name} is made for {sheet.volts:g} V; on {volts:g} V it gives {there.ac_kw:.3g} kW, {share:.0%} of "
+            f"its rating, and parts from the grid below {low_v:.0f} V ({whose}).",
+            reading=(volts, low_v, "V"),
+            rule="inverter datasheet; IEC 60038, from memory",
+        )
+    return list(found.values())
 
 
 @as_drawn
