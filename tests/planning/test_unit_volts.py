@@ -1,4 +1,4 @@
-"""The voltage of a service: what stays on it, and what a unit made for more of it gives."""
+"""Voltage and frequency of a service: what goes on it, and what a unit made for more volts gives."""
 
 import pytest
 from pydantic import ValidationError
@@ -112,3 +112,34 @@ def test_a_datasheet_s_range_of_grid_voltage_is_read():
     found = read_fields(sheet_of_text(words), "inverters").found
     assert [found[name][0].value for name in ("grid_low_v", "grid_high_v")] == [184.0, 276.0]
     assert found["battery.low_v"][0].value == 42.0
+
+
+def test_a_unit_for_another_frequency_is_refused_and_one_that_is_silent_asked_about():
+    job = begun("kingston, jamaica")
+    assert (job.supply.phases, job.supply.hertz) == ("split", 50)
+    made = plan(job)
+    assert not any(unit.inverter.grid_hz == "60" for option in made.live for unit in option.design.converters)
+    asked = [item for option in made.live for item in option.findings if item.check == "unit hertz"]
+    assert not asked
+    refused = plan(job.with_(battery=job.battery.with_(hybrid="skerrin-h96s"))).option("hybrid-swap").refusal
+    assert "is for grids of 60 Hz, the supply has 50" in " ".join(refused.reasons)
+    silent = UNITS["skerrin-h48s"].with_(grid_hz=None)
+    own = job.with_(own_equipment=job.own_equipment.with_(inverters=(silent,)))
+    (note,) = [item for item in plan(own).option("hybrid-swap").findings if item.check == "unit hertz"]
+    assert note.severity is Severity.CHECK and "most units for split phase are made for 60" in note.sentence
+    assert not phase_refusals(UNITS["skerrin-h96s"], on(job, 240.0, hertz=60))
+
+
+@pytest.mark.parametrize(
+    ("words", "hertz"),
+    [
+        ("Grid frequency 50/60 Hz", "50 and 60"),
+        ("Nominal frequency: 60 Hz (59.3 - 60.5)", "60"),
+        ("Rated grid frequency 50 Hz, 60 Hz", "50 and 60"),
+        ("AC frequency  50 Hz", "50"),
+        ("Rated output power 5000 W", None),
+    ],
+)
+def test_a_datasheet_s_frequency_is_read(words, hertz):
+    found = read_fields(sheet_of_text(words), "inverters").found
+    assert (found["grid_hz"][0].value if "grid_hz" in found else None) == hertz

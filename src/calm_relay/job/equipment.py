@@ -235,6 +235,12 @@ class Inverter(Model):
         description="Highest voltage at which it stays on the grid; None: not stated, then 10% above its own.",
         json_schema_extra={"unit": "V"},
     )
+    grid_hz: Literal["50", "60", "50 and 60"] | None = Field(
+        title="Grid frequency",
+        default=None,
+        description="Of the grids that it goes on; None: not stated.",
+        json_schema_extra={"unit": "Hz"},
+    )
     max_ac_a: Positive = Field(title="Highest AC current")
     peak_efficiency: Fraction = Field(title="Peak efficiency", gt=0.5, lt=1.0)
     weighted_efficiency: Fraction = Field(title="Weighted efficiency", gt=0.5, lt=1.0)
@@ -502,6 +508,12 @@ class Microinverter(Model):
         description="Highest voltage at which it stays on the grid; None: not stated, then 10% above its own.",
         json_schema_extra={"unit": "V"},
     )
+    grid_hz: Literal["50", "60", "50 and 60"] | None = Field(
+        title="Grid frequency",
+        default=None,
+        description="Of the grids that it goes on; None: not stated.",
+        json_schema_extra={"unit": "Hz"},
+    )
     mppt_low_v: Positive = Field(title="MPPT window from")
     mppt_high_v: Positive = Field(title="MPPT window to")
     start_v: Positive = Field(title="Starts at")
@@ -580,6 +592,7 @@ class Microinverter(Model):
             highest_m=self.highest_m,
             grid_low_v=self.grid_low_v,
             grid_high_v=self.grid_high_v,
+            grid_hz=self.grid_hz,
             pv=PvInput.model_construct(
                 trackers=(tracker,),
                 usable_dc_kw=self.usable_a * self.mppt_high_v * count / 1000.0,

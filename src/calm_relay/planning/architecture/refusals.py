@@ -14,6 +14,7 @@ from calm_relay.planning.common.severity import Severity
 from calm_relay.planning.equipment.bank import Bank, may_mix
 from calm_relay.planning.equipment.rules import Rules
 from calm_relay.planning.site.array import DesignTemperatures
+from calm_relay.planning.site.grid_code import curve_of
 from calm_relay.planning.strings.limits import COLD, HOT, current_limits, voltage_limits
 
 # How far the lowest pack stays clear of the highest water: common practice, no source.
@@ -189,8 +190,16 @@ def site_refusals(inverter: Inverter | Microinverter, job: Job) -> list[str]:
 
 
 def phase_refusals(inverter: Inverter | Microinverter, job: Job) -> list[str]:
-    """Reasons why a converter does not fit the supply's phases, or else its voltage."""
-    return _phases_refused(inverter, job) or volts_refusals(inverter, job)
+    """Reasons why a converter does not fit the supply's phases, or else its voltage and frequency."""
+    return _phases_refused(inverter, job) or volts_refusals(inverter, job) + hertz_refusals(inverter, job)
+
+
+def hertz_refusals(inverter: Inverter | Microinverter, job: Job) -> list[str]:
+    """Reasons why a converter does not go on a grid of the supply's frequency."""
+    hertz = f"{curve_of(job).nominal_hz:g}"
+    if inverter.grid_hz is None or hertz in inverter.grid_hz:
+        return []
+    return [f"{inverter.name} is for grids of {inverter.grid_hz} Hz, the supply has {hertz}"]
 
 
 def volts_refusals(inverter: Inverter | Microinverter, job: Job) -> list[str]:

@@ -298,6 +298,11 @@ FIELDS = {
     "microinverters": MICRO,
 }
 # Words that state a choice: field, the word to take, and where it is read.
+HERTZ = (
+    ("grid_hz", "50 and 60", r"\b50\s*(?:hz)?\s*(?:/|,|and|or)\s*60\b|\b60\s*(?:hz)?\s*(?:/|,|and|or)\s*50\b"),
+    ("grid_hz", "50", r"frequency[^\d]{0,20}50\s*hz"),
+    ("grid_hz", "60", r"frequency[^\d]{0,20}60\s*hz"),
+)
 CHOICES: dict[str, tuple[tuple[str, str, str], ...]] = {
     "modules": (
         ("technology", "thin film", r"thin[- ]?film|cdte|cigs"),
@@ -308,6 +313,7 @@ CHOICES: dict[str, tuple[tuple[str, str, str], ...]] = {
         ("phases", "three", r"three[- ]?phase|3[- ]?phase|230\s*/\s*400"),
         ("phases", "split", r"split[- ]?phase|120\s*/\s*240"),
         ("phases", "single", r"single[- ]?phase|1[- ]?phase"),
+        *HERTZ,
     ),
     "packs": (
         ("chemistry", "LFP", r"lifepo4?|\blfp\b|iron\s*phosphate"),
@@ -322,5 +328,6 @@ CHOICES: dict[str, tuple[tuple[str, str, str], ...]] = {
         ("phases", "three", r"three[- ]?phase"),
         ("phases", "split", r"split[- ]?phase|120\s*/\s*240"),
         ("phases", "single", r"single[- ]?phase"),
+        *HERTZ,
     ),
 }

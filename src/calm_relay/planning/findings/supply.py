@@ -13,6 +13,7 @@ from calm_relay.planning.architecture.bus_rating import place_served
 from calm_relay.planning.architecture.refusals import site_refusals
 from calm_relay.planning.architecture.unbalance import unbalance_of
 from calm_relay.planning.common.amounts import in_pair
+from calm_relay.planning.common.joined import joined
 from calm_relay.planning.equipment.rules import InForce
 from calm_relay.planning.findings.base import (
     Drawn,
@@ -32,6 +33,7 @@ from calm_relay.planning.findings.battery import on_all_phases
 from calm_relay.planning.operation.backed_up_loads import BRIEFLY, served_share
 from calm_relay.planning.operation.island import forms_grid, leg_volts
 from calm_relay.planning.operation.phases import home_alone_kw, import_by_phase, phase_peaks_kw
+from calm_relay.planning.site.grid_code import curve_of
 
 # Hours from which a load is continuous: NEC 100 and CSA C22.1 8-104 (from memory).
 CONTINUOUS_H = 3.0
@@ -442,6 +444,33 @@ def check_unit_volts(subject: Drawn) -> list[Finding]:
             rule="inverter datasheet; IEC 60038, from memory",
         )
     return list(found.values())
+
+
+@as_drawn
+@grid_check
+def check_unit_hertz(subject: Drawn) -> list[Finding]:
+    """Units for split phase are mostly made where grids have 60 Hz; elsewhere their makers are asked."""
+    job = subject.job
+    if job.supply.phases != "split" or curve_of(job).nominal_hz != 50.0:
+        return []
+    names = list(
+        dict.fromkeys(
+            unit.name for unit in subject.design.converters if unit.is_new and unit.inverter.grid_hz is None
+        )
+    )
+    if not names:
+        return []
+    says = "does" if len(names) == 1 else "do"
+    return [
+        warns(
+            "unit hertz",
+            "Grid",
+            "supply.hertz",
+            f"{joined(names)} {says} not say for which frequency, and the supply has 50 Hz: most units for split phase "
+            "are made for 60. Ask before ordering.",
+            rule="inverter datasheet",
+        )
+    ]
 
 
 @as_drawn
