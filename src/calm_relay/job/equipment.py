@@ -236,10 +236,9 @@ class Inverter(Model):
         json_schema_extra={"unit": "V"},
     )
     grid_hz: Literal["50", "60", "50 and 60"] | None = Field(
-        title="Grid frequency",
+        title="Grid frequency, Hz",
         default=None,
         description="Of the grids that it goes on; None: not stated.",
-        json_schema_extra={"unit": "Hz"},
     )
     max_ac_a: Positive = Field(title="Highest AC current")
     peak_efficiency: Fraction = Field(title="Peak efficiency", gt=0.5, lt=1.0)
@@ -339,14 +338,14 @@ class Inverter(Model):
         description="Three of them, one on each phase, form a grid of three phases.",
     )
     highest_m: Positive | None = Field(
-        title="May stand up to",
+        title="May stand above the sea up to",
         default=None,
         le=9000,
         description="Elevation above the sea that its maker allows; None: not stated.",
         json_schema_extra={"unit": "m"},
     )
     full_power_to_m: NotNegative | None = Field(
-        title="Full power up to",
+        title="Full power above the sea up to",
         default=None,
         le=9000,
         description="Elevation above the sea from which on it gives less; None: not stated.",
@@ -509,10 +508,9 @@ class Microinverter(Model):
         json_schema_extra={"unit": "V"},
     )
     grid_hz: Literal["50", "60", "50 and 60"] | None = Field(
-        title="Grid frequency",
+        title="Grid frequency, Hz",
         default=None,
         description="Of the grids that it goes on; None: not stated.",
-        json_schema_extra={"unit": "Hz"},
     )
     mppt_low_v: Positive = Field(title="MPPT window from")
     mppt_high_v: Positive = Field(title="MPPT window to")
@@ -540,7 +538,7 @@ class Microinverter(Model):
         description="Whether it may hang between two phases where there is no neutral; None: not stated.",
     )
     highest_m: Positive | None = Field(
-        title="May stand up to",
+        title="May stand above the sea up to",
         default=None,
         le=9000,
         description="Elevation above the sea that its maker allows; None: not stated.",
@@ -726,7 +724,7 @@ class Pack(Model):
         ge=-80.0, le=120.0, title="Works up to", default=50.0, description="Hottest working temperature [degC]."
     )
     highest_m: Positive | None = Field(
-        title="May stand up to",
+        title="May stand above the sea up to",
         default=None,
         le=9000,
         description="Elevation above the sea that its maker allows; None: not stated.",

@@ -40,7 +40,7 @@ def generator_rows(job) -> tuple:
     return (
         ("name", "Called", "text"),
         ("kw", "Power", ("kW", 1)),
-        ("full_power_to_m", "Full power up to, above the sea; empty: no turbocharger", ("m", 0)),
+        ("full_power_to_m", "Full power above the sea up to; empty: no turbocharger", ("m", 0)),
         ("fate", "It", _choices(FATES)),
         ("works_cost", f"Moving or taking it away, {job.tariff.currency}; empty: by the firm's prices", ("", 0)),
         ("on", "Connected to", _named(Generator, "on")),
