@@ -82,7 +82,7 @@ def test_what_its_maker_says_nothing_of_is_asked_for():
     ("words", "highest", "full"),
     [
         ("Max. operating altitude   4000 m (derating above 2000 m)", 4000.0, 2000.0),
-        ("Altitude  4000 m (>3000 m derating)", 4000.0, None),
+        ("Altitude  4000 m (>3000 m derating)", 4000.0, 3000.0),
         ("Installation altitude (m)   2000", 2000.0, None),
         ("Operating altitude 3000 m / 9,843 ft", 3000.0, None),
         ("Operating altitude without derating 2000 m", None, 2000.0),

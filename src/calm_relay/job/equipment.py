@@ -351,6 +351,30 @@ class Inverter(Model):
         description="Elevation above the sea from which on it gives less; None: not stated.",
         json_schema_extra={"unit": "m"},
     )
+    full_power_to_c: float | None = Field(
+        title="Full power in air up to",
+        default=None,
+        ge=-40,
+        le=90,
+        description="Air from which on it gives less; None: not stated.",
+        json_schema_extra={"unit": "°C"},
+    )
+    works_from_c: float | None = Field(
+        title="Works in air from",
+        default=None,
+        ge=-80,
+        le=20,
+        description="Coldest air in which it works; None: not stated.",
+        json_schema_extra={"unit": "°C"},
+    )
+    works_to_c: float | None = Field(
+        title="Works in air up to",
+        default=None,
+        ge=20,
+        le=120,
+        description="Hottest air in which it works; None: not stated.",
+        json_schema_extra={"unit": "°C"},
+    )
     ingress: Line = Field(default="IP65", title="Ingress protection")
     weight_kg: Positive = Field(default=20.0, title="Weight")
     warranty_years: NotNegative = Field(default=10, title="Warranty")

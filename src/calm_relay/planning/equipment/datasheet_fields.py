@@ -115,7 +115,9 @@ MODULE = (
 )
 
 HEIGHT = r"(?:operating\s*|installation\s*)?(?:altitude|elevation|height\s*above\s*sea)"
-LESS_ABOVE = r"without\s*derating|(?:power\s*)?derating\s*(?:above|over|from|at|>)|full\s*power\s*(?:up\s*)?to"
+LESS = r"(?:power\s*)?derating\s*(?:above|over|from|at|>)|full\s*power\s*(?:up\s*)?to"
+LESS_ABOVE = rf"without\s*derating|{LESS}|>\s*(?=\d[\d.,]*\s*m\b[^)]*derat)"
+LESS_IN_HEAT = rf"{LESS}|>\s*(?=\d+\s*(?:[°º]?\s*c\b|℃)[^)]*derat)"
 
 INVERTER = (
     _wanted("peak_efficiency", rf"(?:{MAX}|peak)\s*(?:conversion\s*)?efficiency", "%", 100.0),
@@ -220,6 +222,14 @@ INVERTER = (
     ),
     _wanted("highest_m", HEIGHT, "mm", 1000.0, unless="without", unit_wanted=True),
     _wanted("full_power_to_m", LESS_ABOVE, "mm", 1000.0, unit_wanted=True),
+    _wanted("full_power_to_c", LESS_IN_HEAT, "°C", unit_wanted=True),
+    _wanted(
+        "works_from_c works_to_c",
+        r"(?:operating|working|ambient)\s*(?:ambient\s*|air\s*)?temperature",
+        "°C",
+        shape="range",
+        unless="storage",
+    ),
     _wanted("weight_kg", r"\bweight\b", "kg"),
     _wanted("warranty_years", r"warranty", "years"),
 )

@@ -152,7 +152,7 @@ def _numbers(text: str, start: int, mark: str) -> list[_Number]:
         unit = _UNIT.match(text, match.end())
         joined, sign = "", match.group(1)
         if result:
-            between = text[result[-1].end : match.start(2)].strip()
+            between = text[result[-1].end : match.start(2)].strip().removesuffix("+").rstrip()
             if re.fullmatch(r"[~…÷]|\.{2,3}|to|bis|[-−–]", between, re.I):
                 # "90-520" and "90 - 520" are ranges, "-0.25 -0.26" are two numbers.
                 close = not text[result[-1].end : match.start(2)].startswith(" ")

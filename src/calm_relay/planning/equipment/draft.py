@@ -75,7 +75,7 @@ SELDOM = frozenset(
         "rcd", "dc_isolator", "arc_fault", "anti_islanding", "load_ports", "load_port_a", "dc_charger_kw",
         "dc_charger_v", "car_to_house", "ct_cable_m", "neutral_bond",
         "changeover_poles", "bypass", "between_phases", "highest_m", "full_power_to_m", "grid_low_v",
-        "grid_high_v", "grid_hz",
+        "grid_high_v", "grid_hz", "full_power_to_c", "works_from_c", "works_to_c",
         "knee_low_v", "knee_high_v", "taper_from", "taper_to", "peukert", "rated_hours", "cycles_to", "calendar_fade",
         "expansion_of", "generation", "mixes_with", "warranty_fraction", "warranty_mwh_per_kwh", "any_inverter",
     )
