@@ -100,3 +100,10 @@ def test_a_figure_told_in_two_units_is_one():
         assert read_fields(sheet_of_text(words), "packs").found["weight_kg"][0].value == pytest.approx(
             12.0, abs=0.05
         )
+
+
+def test_what_is_there_stands_as_high_as_it_stands():
+    job = at(demo_job("two-homes"), 4500.0)
+    today = plan(job).option("as-is")
+    assert not [item for item in today.findings if item.check == "existing battery"]
+    assert told(today, "height")[0].severity is Severity.CHECK

@@ -21,8 +21,8 @@ from calm_relay.planning.strings.limits import COLD, HOT, current_limits, voltag
 CLEAR_OF_WATER_M = 0.1
 
 
-def battery_refusals(bank: Bank, inverter: Inverter, job: Job) -> list[str]:
-    """Reasons why a bank cannot hang on a converter on this supply."""
+def battery_refusals(bank: Bank, inverter: Inverter, job: Job, *, there: bool = False) -> list[str]:
+    """Reasons why a bank cannot hang on a converter on this supply; what is `there` stands as high as it stands."""
     pack, port = bank.pack, inverter.battery
     if port is None:
         return [f"{inverter.name} has no battery port"]
@@ -41,6 +41,8 @@ def battery_refusals(bank: Bank, inverter: Inverter, job: Job) -> list[str]:
     if bank.stacks > pack.stacks_max:
         most = "one stack" if pack.stacks_max == 1 else f"{pack.stacks_max} stacks"
         reasons.append(f"{pack.name} stands in {most} on an inverter at most, not in {bank.stacks}")
+    if there:
+        return reasons + phase_refusals(inverter, job)
     return reasons + height_refusals(pack, job) + site_refusals(inverter, job)
 
 
@@ -248,4 +250,4 @@ def micro_refusals(
             )
     if ratio > micro.ratio_max + 1e-9:
         reasons.append(f"{module.name} is {ratio:.2f} times {micro.name}; its maker allows {micro.ratio_max:.2f}")
-    return reasons + site_refusals(micro, job)
+    return reasons + (phase_refusals(micro, job) if there else site_refusals(micro, job))

@@ -55,7 +55,7 @@ def check_existing_batteries(subject: Subject) -> list[Finding]:
         old = converter.battery_surveyed
         if old is None or converter.is_new or converter.added is not None:
             continue
-        reasons = battery_refusals(converter.bank, converter.inverter, subject.job)
+        reasons = battery_refusals(converter.bank, converter.inverter, subject.job, there=True)
         if not reasons:
             continue
         number = subject.job.existing_batteries.index(old)
