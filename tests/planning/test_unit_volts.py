@@ -100,11 +100,17 @@ def test_on_its_own_volts_nothing_changes_and_nothing_is_copied():
     assert not any(told(option) for option in plan(job).live)
 
 
-def test_a_range_that_does_not_hold_its_own_volts_is_refused():
-    with pytest.raises(
-        ValidationError, match="grid_low_v, grid_high_v: 235 to 253 V do not hold its own voltage, 230"
-    ):
-        UNITS["umberlow-h5"].with_(grid_low_v=235.0)
+@pytest.mark.parametrize(
+    ("stated", "why"),
+    [
+        ({"grid_low_v": 235.0}, "grid_low_v, grid_high_v: 235 to 253 V do not hold its own voltage, 230"),
+        ({"full_power_to_m": 4500.0}, "full_power_to_m: 4500 is above highest_m, 4000"),
+        ({"full_power_to_c": 65.0}, "full_power_to_c: 65 is above works_to_c, 60"),
+    ],
+)
+def test_limits_that_contradict_each_other_are_refused(stated, why):
+    with pytest.raises(ValidationError, match=why):
+        UNITS["umberlow-h5"].with_(**stated)
 
 
 def test_a_datasheet_s_range_of_grid_voltage_is_read():

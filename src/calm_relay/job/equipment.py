@@ -7,7 +7,7 @@ inputs or none, a battery port or none, and an AC side. What it is called follow
 from collections import Counter
 from collections.abc import Sequence
 from itertools import pairwise
-from typing import Any, Literal, Protocol, Self, TypeVar
+from typing import Annotated, Any, Literal, Protocol, Self, TypeVar
 
 from pydantic import Field, model_validator
 
@@ -17,6 +17,43 @@ from calm_relay.job.circuit_kinds import CIRCUITS, CircuitKind, Phases
 # A module gives more than its rated current where light is brighter than at test conditions, over noon and at clouds'
 # edges: IEC 62548-1:2023, 7.2.4.2 (from memory) and NEC 690.8(A)(1).
 ISC_FACTOR = 1.25
+
+
+# Stated of several kinds alike.
+GridLow = Annotated[
+    Positive | None,
+    Field(
+        title="Grid voltage from",
+        le=690,
+        description="Lowest voltage at which it stays on the grid; None: not stated, then 10% below its own.",
+        json_schema_extra={"unit": "V"},
+    ),
+]
+GridHigh = Annotated[
+    Positive | None,
+    Field(
+        title="Grid voltage up to",
+        le=690,
+        description="Highest voltage at which it stays on the grid; None: not stated, then 10% above its own.",
+        json_schema_extra={"unit": "V"},
+    ),
+]
+GridHertz = Annotated[
+    Literal["50", "60", "50 and 60"] | None,
+    Field(
+        title="Grid frequency, Hz",
+        description="Of the grids that it goes on; None: not stated.",
+    ),
+]
+Height = Annotated[
+    Positive | None,
+    Field(
+        title="May stand above the sea up to",
+        le=9000,
+        description="Elevation above the sea that its maker allows; None: not stated.",
+        json_schema_extra={"unit": "m"},
+    ),
+]
 
 
 class Module(Model):
@@ -221,25 +258,9 @@ class Inverter(Model):
     ac_kw: Positive = Field(title="Rated AC power", le=500)
     phases: Phases = Field(title="Phases")
     volts: Positive = Field(title="AC voltage", le=690, json_schema_extra={"unit": "V"})
-    grid_low_v: Positive | None = Field(
-        title="Grid voltage from",
-        default=None,
-        le=690,
-        description="Lowest voltage at which it stays on the grid; None: not stated, then 10% below its own.",
-        json_schema_extra={"unit": "V"},
-    )
-    grid_high_v: Positive | None = Field(
-        title="Grid voltage up to",
-        default=None,
-        le=690,
-        description="Highest voltage at which it stays on the grid; None: not stated, then 10% above its own.",
-        json_schema_extra={"unit": "V"},
-    )
-    grid_hz: Literal["50", "60", "50 and 60"] | None = Field(
-        title="Grid frequency, Hz",
-        default=None,
-        description="Of the grids that it goes on; None: not stated.",
-    )
+    grid_low_v: GridLow = None
+    grid_high_v: GridHigh = None
+    grid_hz: GridHertz = None
     max_ac_a: Positive = Field(title="Highest AC current")
     peak_efficiency: Fraction = Field(title="Peak efficiency", gt=0.5, lt=1.0)
     weighted_efficiency: Fraction = Field(title="Weighted efficiency", gt=0.5, lt=1.0)
@@ -337,13 +358,7 @@ class Inverter(Model):
         default=False,
         description="Three of them, one on each phase, form a grid of three phases.",
     )
-    highest_m: Positive | None = Field(
-        title="May stand above the sea up to",
-        default=None,
-        le=9000,
-        description="Elevation above the sea that its maker allows; None: not stated.",
-        json_schema_extra={"unit": "m"},
-    )
+    highest_m: Height = None
     full_power_to_m: NotNegative | None = Field(
         title="Full power above the sea up to",
         default=None,
@@ -388,6 +403,10 @@ class Inverter(Model):
         if self.weighted_efficiency > self.peak_efficiency:
             raise ValueError("weighted_efficiency cannot exceed peak_efficiency")
         _range_in_order(self)
+        for full, most in (("full_power_to_m", "highest_m"), ("full_power_to_c", "works_to_c")):
+            begins, ends = getattr(self, full), getattr(self, most)
+            if begins is not None and ends is not None and begins > ends:
+                raise ValueError(f"{full}: {begins:g} is above {most}, {ends:g}")
         return self
 
     def on_volts(self, volts: float) -> Self:
@@ -517,25 +536,9 @@ class Microinverter(Model):
     ac_a: Positive = Field(title="AC current")
     volts: Positive = Field(title="AC voltage", le=690, json_schema_extra={"unit": "V"})
     phases: Phases = Field(title="Phases")
-    grid_low_v: Positive | None = Field(
-        title="Grid voltage from",
-        default=None,
-        le=690,
-        description="Lowest voltage at which it stays on the grid; None: not stated, then 10% below its own.",
-        json_schema_extra={"unit": "V"},
-    )
-    grid_high_v: Positive | None = Field(
-        title="Grid voltage up to",
-        default=None,
-        le=690,
-        description="Highest voltage at which it stays on the grid; None: not stated, then 10% above its own.",
-        json_schema_extra={"unit": "V"},
-    )
-    grid_hz: Literal["50", "60", "50 and 60"] | None = Field(
-        title="Grid frequency, Hz",
-        default=None,
-        description="Of the grids that it goes on; None: not stated.",
-    )
+    grid_low_v: GridLow = None
+    grid_high_v: GridHigh = None
+    grid_hz: GridHertz = None
     mppt_low_v: Positive = Field(title="MPPT window from")
     mppt_high_v: Positive = Field(title="MPPT window to")
     start_v: Positive = Field(title="Starts at")
@@ -561,13 +564,7 @@ class Microinverter(Model):
         default=None,
         description="Whether it may hang between two phases where there is no neutral; None: not stated.",
     )
-    highest_m: Positive | None = Field(
-        title="May stand above the sea up to",
-        default=None,
-        le=9000,
-        description="Elevation above the sea that its maker allows; None: not stated.",
-        json_schema_extra={"unit": "m"},
-    )
+    highest_m: Height = None
     night_w: NotNegative = Field(default=0.05, title="Consumption at night")
     warranty_years: NotNegative = Field(default=15, title="Warranty")
     price: NotNegative = Field(default=0.0, title="Price")
@@ -747,13 +744,7 @@ class Pack(Model):
     work_max_c: float = Field(
         ge=-80.0, le=120.0, title="Works up to", default=50.0, description="Hottest working temperature [degC]."
     )
-    highest_m: Positive | None = Field(
-        title="May stand above the sea up to",
-        default=None,
-        le=9000,
-        description="Elevation above the sea that its maker allows; None: not stated.",
-        json_schema_extra={"unit": "m"},
-    )
+    highest_m: Height = None
     outdoors: bool = Field(default=False, title="May stand outdoors")
     weight_kg: Positive = Field(default=50.0, title="Weight")
     price: NotNegative = Field(title="Price")

@@ -34,13 +34,13 @@ def check_unit_air(subject: Subject) -> list[Finding]:
             said.append(f"it works from {degrees_text(least)} on; outdoors it may be {degrees_text(coldest, 0)}")
         if not said:
             continue
-        limit = full if full is not None and hottest > full else least
+        hot = [limit for limit in (full, most) if limit is not None and hottest > limit]
         found[sheet.key] = warns(
             "unit air",
             "Inverter",
             "site.weather",
             f"{unit.name}: {'; '.join(said)}. Hang it indoors, or where it is cool and dry.",
-            reading=(hottest if limit == full else coldest, limit, "°C"),
+            reading=(hottest, hot[0], "°C") if hot else (coldest, least, "°C"),
             rule=SHEET,
         )
     return list(found.values())
