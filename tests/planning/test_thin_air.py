@@ -33,10 +33,19 @@ def test_what_a_generator_gives_falls_with_the_air_in_every_run():
     assert 0.6 < able_kw(diesel, high.job) / diesel.kw < 0.7
     assert not told(low.option("as-is"), "engine in thin air")
     finding = told(high.option("as-is"), "engine in thin air")[0]
-    assert finding.severity is Severity.CHECK and "6 kW, 65%" in finding.sentence
+    assert finding.severity is Severity.CHECK and "gives about 3.89 of its 6 kW and Petrol" in finding.sentence
     held = HUT.with_named("generators", diesel.name, full_power_to_m=3000.0)
     settled = plan(at(held, 3000.0)).option("as-is")
-    assert [item.field for item in told(settled, "engine in thin air")] == ["generators.1.full_power_to_m"]
+    (note,) = told(settled, "engine in thin air")
+    assert (
+        note.field == "generators.1.full_power_to_m"
+        and "of its 3 kW, and every run counts with that" in note.sentence
+    )
+    alone = held.with_(generators=held.generators[:1]).with_named(
+        "generators", diesel.name, full_power_to_m=1000.0
+    )
+    (quiet,) = told(plan(at(alone, 3000.0)).option("as-is"), "engine in thin air")
+    assert quiet.severity is Severity.OK and "Full power is stated up to 1000 m." in quiet.sentence
 
 
 def test_a_tank_lasts_longer_where_less_is_given():

@@ -19,37 +19,41 @@ def _assumed(job: Job) -> str:
 
 @check
 def check_engines(subject: Subject) -> list[Finding]:
-    """An engine gives less where the air is thin."""
-    job, found = subject.job, []
-    for generator in kept_generators(subject.design, job):
-        able, length = able_kw(generator, job), subject.context.survey.length_words
-        if able > generator.kw * (1.0 - LITTLE_LOST):
-            continue
-        known = generator.full_power_to_m
-        sentence = (
-            f"At {length(job.site.elevation_m)} the air is thin: {generator.name} gives about {able:.3g} of its "
-            f"{generator.kw:g} kW, {able / generator.kw:.0%}, and is planned so. "
+    """Engines give less where the air is thin."""
+    job, length = subject.job, subject.context.survey.length_words
+    weaker = [
+        item
+        for item in kept_generators(subject.design, job)
+        if able_kw(item, job) <= item.kw * (1.0 - LITTLE_LOST)
+    ]
+    if not weaker:
+        return []
+    unknown = [item for item in weaker if item.full_power_to_m is None]
+    told = [f"{item.name} gives about {able_kw(item, job):.3g} of its {item.kw:g} kW" for item in weaker]
+    sentence = (
+        f"At {length(job.site.elevation_m)} the air is thin: {joined(told)}, and every run counts with that. "
+    )
+    if unknown:
+        whose = "its" if len(unknown) == 1 else "each"
+        sentence += (
+            "That is for an engine without turbocharger, its power stated for the air at the sea; say up to where "
+            f"{whose} maker gives its full power."
         )
-        if known is None:
-            sentence += (
-                "That is for an engine without turbocharger, its power stated for the air at the sea; say up to where "
-                "its maker gives its full power."
-            )
-        else:
-            sentence += f"Its maker gives its full power up to {length(known)}."
-        sentence += _assumed(job)
-        found.append(
-            warns_if(
-                known is None,
-                "engine in thin air",
-                "Home",
-                f"generators.{job.generators.index(generator)}.full_power_to_m",
-                sentence,
-                reading=(able, generator.kw, "kW"),
-                rule="ISO 3046-1, from memory",
-            )
+    else:
+        sentence += "Full power is stated up to "
+        sentence += joined([length(item.full_power_to_m or 0.0) for item in weaker]) + "."
+    first = (unknown or weaker)[0]
+    return [
+        warns_if(
+            unknown,
+            "engine in thin air",
+            "Home",
+            f"generators.{job.generators.index(first)}.full_power_to_m",
+            sentence + _assumed(job),
+            reading=(able_kw(first, job), first.kw, "kW"),
+            rule="ISO 3046-1, from memory",
         )
-    return found
+    ]
 
 
 @as_drawn

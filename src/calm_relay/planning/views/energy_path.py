@@ -392,7 +392,7 @@ def _grid(plan: Plan, option: Option | RefusedOption) -> tuple[str, str]:
         if not running:
             return "none, off grid", "no generator"
         hours = f"{option.outcome.island_year.generator_hours:,.0f} h a year" if isinstance(option, Option) else ""
-        return f"none; generator {' + '.join(f'{able_kw(item, plan.job):.3g}' for item in running)} kW", hours
+        return f"none; generator {' + '.join(f'{able_kw(item, plan.job):.2g}' for item in running)} kW", hours
     limit = plan.job.tariff.export_limit_kw
     export = "no export limit stated" if limit is None else f"export up to {limit:g} kW"
     return f"{plan.job.supply.main_fuse_a:g} A", export
