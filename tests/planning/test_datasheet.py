@@ -149,3 +149,44 @@ def test_any_text_is_read_without_an_error(text, kind):
     for path, candidates in reading.found.items():
         assert candidates
         assert all(candidate.path == path for candidate in candidates)
+
+
+HYBRID_WORDS = """Velden 6K hybrid inverter
+MPPT voltage range 90 V - 560 V
+Full-load MPPT voltage range 220 V ~ 500 V
+AC output (on grid)
+Rated AC output power 6000 W
+Nominal AC voltage 230 V / 50 Hz
+Max. AC output current 28.7 A
+Back-up output
+Rated apparent power 5000 VA
+Max. AC output current 22 A
+Peak apparent power, duration 9000 VA, 10 s
+Efficiency
+Max. efficiency 97.8 %
+Rated output power 6000 W"""
+
+
+def test_what_stands_under_a_heading_of_the_backup_is_the_backup_s():
+    found = read_fields(sheet_of_text(HYBRID_WORDS), "inverters").found
+    read = {path: [one.value for one in ones] for path, ones in found.items()}
+    assert read["backup.continuous_kw"] == [5.0] and read["backup.surge_kw"] == [9.0]
+    assert read["ac_kw"] == [6.0, 6.0] and read["max_ac_a"] == [28.7] and read["grid_hz"] == ["50"]
+    assert read["pv.tracker.full_power_low_v"] == [220.0]
+    assert (read["pv.tracker.mppt_low_v"], read["pv.tracker.mppt_high_v"]) == ([90.0], [560.0])
+
+
+@pytest.mark.parametrize(
+    ("words", "life"),
+    [
+        ("Cycle life ≥ 6000 (25 °C, 0.5C, 70% EOL, 90% DOD)", (0.9, 6000.0)),
+        ("6000 cycles at 90 % DoD", (0.9, 6000.0)),
+        ("Cycle life 8000 @ 80% DOD, 25 °C", (0.8, 8000.0)),
+        ("Cycles (80% depth of discharge) 4500", (0.8, 4500.0)),
+        ("Cycle life: 6,000 times (DOD 95%)", (0.95, 6000.0)),
+        ("Cycle life > 6,000 cycles, 70% EOL", None),
+    ],
+)
+def test_the_depth_of_cycles_is_not_what_is_left_of_the_battery(words, life):
+    found = read_fields(sheet_of_text(f"Fellmar battery\n{words}"), "packs").found.get("cycle_life", ())
+    assert [(point["depth"], point["cycles"]) for one in found for point in one.value] == ([life] if life else [])

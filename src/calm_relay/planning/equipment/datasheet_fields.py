@@ -128,6 +128,13 @@ INVERTER = (
         "",
     ),
     _wanted(
+        "pv.tracker.full_power_low_v",
+        r"full[- ]?(?:load|power)\s*(?:dc\s*|pv\s*)?(?:mpp?t?\s*)?voltage(?:\s*range)?|"
+        r"mpp?t?\s*(?:operating\s*)?voltage\s*(?:range\s*)?\(?\s*(?:at\s*)?(?:full|nominal|rated)\s*(?:load|power)\)?",
+        "V",
+        shape="one",
+    ),
+    _wanted(
         "pv.tracker.mppt_low_v pv.tracker.mppt_high_v",
         r"mpp?t?\s*(?:operating\s*)?voltage\s*(?:range|window)",
         "V",
@@ -234,6 +241,18 @@ INVERTER = (
     _wanted("warranty_years", r"warranty", "years"),
 )
 
+# Under a heading that names the backup output, what else would be the unit's on the grid.
+UNDER_BACKUP = (
+    _wanted(
+        "backup.continuous_kw",
+        r"(?:rated|nominal|continuous)\s*(?:ac\s*)?(?:output\s*|apparent\s*|active\s*)*power",
+        "W",
+        1000.0,
+        unless="peak|surge",
+    ),
+)
+NOT_UNDER_BACKUP = frozenset({"ac_kw", "max_ac_a", "volts", "grid_low_v"})
+
 PACK = (
     _wanted("depth_of_discharge", r"depth\s*of\s*discharge|\bdod\b", "%", 100.0, unless="cycle"),
     _wanted(
@@ -310,8 +329,8 @@ FIELDS = {
 # Words that state a choice: field, the word to take, and where it is read.
 HERTZ = (
     ("grid_hz", "50 and 60", r"\b50\s*(?:hz)?\s*(?:/|,|and|or)\s*60\b|\b60\s*(?:hz)?\s*(?:/|,|and|or)\s*50\b"),
-    ("grid_hz", "50", r"frequency[^\d]{0,20}50\s*hz"),
-    ("grid_hz", "60", r"frequency[^\d]{0,20}60\s*hz"),
+    ("grid_hz", "50", r"(?:frequency|\d\s*v\w*\s*[/,])[^\d]{0,20}50\s*hz"),
+    ("grid_hz", "60", r"(?:frequency|\d\s*v\w*\s*[/,])[^\d]{0,20}60\s*hz"),
 )
 CHOICES: dict[str, tuple[tuple[str, str, str], ...]] = {
     "modules": (

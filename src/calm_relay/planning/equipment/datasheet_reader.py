@@ -9,7 +9,14 @@ from typing import Any
 
 from calm_relay.exchange.datasheet import Line, Sheet, Word
 from calm_relay.job.field_words import plain_type
-from calm_relay.planning.equipment.datasheet_fields import CHOICES, FIELDS, UNITS, Wanted
+from calm_relay.planning.equipment.datasheet_fields import (
+    CHOICES,
+    FIELDS,
+    NOT_UNDER_BACKUP,
+    UNDER_BACKUP,
+    UNITS,
+    Wanted,
+)
 from calm_relay.planning.equipment.draft import INPUTS, field_at
 
 NUMBER = re.compile(r"(?<![\w.,])(?<![A-Za-z]-)([-−–+]?)\s?(\d[\d.,’']*\d|\d)")
@@ -24,8 +31,15 @@ _OTHER_CONDITIONS = re.compile(
     r"\bn[om][co]t\b|\bnmot\b|nominal\s*(?:module|cell)?\s*operating|rear|\bbstc\b", re.I
 )
 _TEST_CONDITIONS = re.compile(r"\bstc\b|standard\s*test", re.I)
-_CYCLES = re.compile(r"(\d[\d,.' ]{2,7})\s*(?:cycles)?[^\d%]{0,30}?(\d{2,3})\s*%\s*(?:dod|depth)?", re.I)
+_CYCLES = re.compile(r"(?<![\d.,])(\d[\d,.' ]{2,7})\s*(?:cycles)?", re.I)
+_DEPTH = re.compile(
+    r"(\d{2,3})\s*%\s*(?:dod|depth)|(?:dod|depth\s*of\s*discharge)\D{0,6}(\d{2,3})\s*%|(\d{2,3})\s*%(?!\s*(?:eol|soh|cap|rem|ret))",
+    re.I,
+)
+_BACKUP_HEADING = re.compile(r"back-?\s?up|off-?\s?grid|\beps\b|\bisland|emergency\s*power", re.I)
 RANGE, STROKE, TIMES = "range", "stroke", "times"
+# Fewer are no life of a battery.
+LEAST_CYCLES = 100.0
 # Lines of so many numbers make columns of models where at least so many have them.
 COLUMN_LINES = 3
 
@@ -86,15 +100,19 @@ def read_fields(sheet: Sheet, kind: str) -> Reading:
     count = _column_count(lines, mark)
     found: dict[str, list[tuple[int, Candidate]]] = {}
     pending: list[tuple[int, Candidate, str]] = []
-    elsewhere = False
+    elsewhere = backed_up = False
     for at, line in enumerate(lines):
         text = line.text
+        if not any(letter.isdigit() for letter in text):
+            backed_up = kind == "inverters" and _BACKUP_HEADING.search(text) is not None
         if _OTHER_CONDITIONS.search(text):
             elsewhere = not _TEST_CONDITIONS.search(text)
         elif _TEST_CONDITIONS.search(text):
             elsewhere = False
         taken: list[tuple[int, int]] = []
-        for wanted in FIELDS[kind]:
+        for wanted in (*UNDER_BACKUP, *FIELDS[kind]) if backed_up else FIELDS[kind]:
+            if backed_up and wanted.paths[0] in NOT_UNDER_BACKUP:
+                continue
             label = wanted.label.search(text)
             if label is None or any(start < label.end() and label.start() < end for start, end in taken):
                 continue
@@ -303,15 +321,22 @@ def _cycles(lines: tuple[Line, ...], mark: str, found: dict[str, list[tuple[int,
     for line in lines:
         if "cycle" not in line.text.lower():
             continue
-        match = _CYCLES.search(line.text)
-        cycles = number_of(match.group(1).strip().rstrip(",."), mark) if match else None
-        if match and cycles and cycles >= 100:
-            depth = min(float(match.group(2)) / 100.0, 1.0)
-            candidate = Candidate(
-                "cycle_life", ({"depth": depth, "cycles": cycles},), match.group().strip(), line.page,
-                line.word_at(match.start()),
-            )  # fmt: skip
-            found.setdefault("cycle_life", []).append((0, candidate))
+        deep = _depth(line.text)
+        for match in _CYCLES.finditer(line.text) if deep else ():
+            cycles = number_of(match.group(1).strip().rstrip(",."), mark)
+            if cycles and cycles >= LEAST_CYCLES:
+                candidate = Candidate(
+                    "cycle_life", ({"depth": deep, "cycles": cycles},), match.group().strip(), line.page,
+                    line.word_at(match.start()),
+                )  # fmt: skip
+                found.setdefault("cycle_life", []).append((0, candidate))
+                break
+
+
+def _depth(text: str) -> float | None:
+    """How deep the cycles of a line go: a share that it calls so, else one that is not what is left of the battery."""
+    named = sorted(_DEPTH.finditer(text), key=lambda match: match.group(3) is not None)
+    return min(float(next(filter(None, named[0].groups()))) / 100.0, 1.0) if named else None
 
 
 def _header(lines: tuple[Line, ...], count: int, mark: str) -> tuple[Word, ...]:
