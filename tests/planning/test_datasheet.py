@@ -190,3 +190,84 @@ def test_what_stands_under_a_heading_of_the_backup_is_the_backup_s():
 def test_the_depth_of_cycles_is_not_what_is_left_of_the_battery(words, life):
     found = read_fields(sheet_of_text(f"Fellmar battery\n{words}"), "packs").found.get("cycle_life", ())
     assert [(point["depth"], point["cycles"]) for one in found for point in one.value] == ([life] if life else [])
+
+
+STRING_WORDS = """Trent 10 kW three-phase string inverter
+Max. DC power (cos phi = 1) 15 kW
+Max. input voltage 1100 V
+MPP voltage range 160 V to 1000 V
+MPP voltage range at nominal power 470 V to 850 V
+Min. input voltage / start input voltage 140 V / 160 V
+Max. input current per MPP input 13 A / 13 A
+Number of independent MPP inputs / strings per MPP input 2 / 1
+Rated AC power (at 230 V, 50 Hz) 10000 W
+Nominal AC voltage 3 / N / PE; 220 V / 380 V, 230 V / 400 V, 240 V / 415 V
+Max. efficiency / European efficiency 98.3 % / 97.8 %"""
+SPLIT_WORDS = """Corrie 11.4 split-phase hybrid
+Nominal AC voltage 120/240 V split-phase, 208 V
+Max. continuous output current 47.5 A
+MPPT range 125-500 V
+MPPTs 3
+Max. operating current per MPPT 26 A
+Isc per MPPT 34 A
+Backup
+Max. continuous power 11.4 kW
+Surge 18 kVA for 10 s
+Ambient temp. -13 °F to 140 °F"""
+MICRO_WORDS = """Dunnock 400 microinverter
+Min./Max. start voltage 22/60 V
+Max. input DC voltage 60 V
+Max. continuous input DC current 14 A
+Max. module Isc 20 A
+Max. continuous output current 1.6 A
+Peak inverter efficiency 97.5 %
+Altitude max 2600 meters"""
+STACK_WORDS = """Rook high-voltage module
+Operating voltage 90 - 113.6 Vdc
+Scalability 2-7 modules in series
+Operating temperature: charge 0 to 50 °C / discharge -20 to 50 °C"""
+
+
+@pytest.mark.parametrize(
+    ("words", "kind", "read"),
+    [
+        (
+            STRING_WORDS,
+            "inverters",
+            {
+                "pv.usable_dc_kw": 15.0, "pv.tracker.mppt_low_v": 160.0, "pv.tracker.full_power_low_v": 470.0,
+                "pv.tracker.start_v": (160.0,), "pv.tracker.usable_a": (13.0, 13.0), "pv.inputs": 2, "ac_kw": 10.0,
+                "volts": 230.0, "peak_efficiency": 0.983, "weighted_efficiency": 0.978,
+            },
+        ),
+        (
+            SPLIT_WORDS,
+            "inverters",
+            {
+                "volts": 240.0, "max_ac_a": 47.5, "pv.tracker.mppt_high_v": 500.0, "pv.inputs": 3,
+                "pv.tracker.usable_a": (26.0,), "pv.tracker.short_circuit_a": (34.0,), "backup.surge_kw": 18.0,
+                "backup.continuous_kw": 11.4, "works_from_c": -25.0, "works_to_c": 60.0,
+            },
+        ),
+        (
+            MICRO_WORDS,
+            "microinverters",
+            {
+                "start_v": 22.0, "max_v": 60.0, "usable_a": 14.0, "short_circuit_a": 20.0, "ac_a": 1.6,
+                "peak_efficiency": 0.975, "highest_m": 2600.0,
+            },
+        ),
+        (
+            STACK_WORDS,
+            "packs",
+            {
+                "empty_v": 90.0, "full_v": 113.6, "count_max": 7, "charge_min_c": 0.0, "discharge_min_c": -20.0,
+                "work_max_c": 50.0,
+            },
+        ),
+    ],
+)  # fmt: skip
+def test_the_forms_that_datasheets_take_are_read(words, kind, read):
+    """Labels and figures parted by strokes, conditions in parentheses, volts of several grids: common, no source."""
+    found = read_fields(sheet_of_text(words), kind).found
+    assert {path: found[path][0].value if path in found else None for path in read} == read

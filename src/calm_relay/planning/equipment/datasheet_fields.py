@@ -17,6 +17,7 @@ UNITS: dict[str, tuple[str, float]] = {
     "ah": ("Ah", 1.0),
     "mm": ("mm", 1.0), "cm": ("mm", 10.0), "m": ("mm", 1000.0), "in": ("mm", 25.4), "inch": ("mm", 25.4),
     "inches": ("mm", 25.4), '"': ("mm", 25.4), "ft": ("mm", 304.8), "feet": ("mm", 304.8),
+    "meters": ("mm", 1000.0), "metres": ("mm", 1000.0),
     "kg": ("kg", 1.0), "lb": ("kg", 0.45359237), "lbs": ("kg", 0.45359237),
     "%": ("%", 1.0),
     "ms": ("s", 0.001), "s": ("s", 1.0), "sec": ("s", 1.0), "seconds": ("s", 1.0),
@@ -32,7 +33,7 @@ UNITS: dict[str, tuple[str, float]] = {
     "c": ("C", 1.0), "cycles": ("cycles", 1.0),
 }  # fmt: skip
 
-Shape = Literal["one", "each", "range", "size", "pair", "word"]
+Shape = Literal["one", "each", "range", "size", "pair", "most", "least", "grid"]
 
 
 @dataclass(frozen=True)
@@ -40,7 +41,8 @@ class Wanted:
     """A field and the label by which a line states it.
 
     `shape` says what follows the label: one number, one for each input, a range (two paths), a size (two paths), a pair
-    parted by a stroke (two paths), or a word. `each_unit` is how many of the dimension's unit one of the field's is.
+    parted by a stroke (two paths), the most or the least of several, or a grid's voltage of those to neutral and
+    between. `each_unit` is how many of the dimension's unit one of the field's is.
     """
 
     paths: tuple[str, ...]
@@ -120,11 +122,11 @@ LESS_ABOVE = rf"without\s*derating|{LESS}|>\s*(?=\d[\d.,]*\s*m\b[^)]*derat)"
 LESS_IN_HEAT = rf"{LESS}|>\s*(?=\d+\s*(?:[°º]?\s*c\b|℃)[^)]*derat)"
 
 INVERTER = (
-    _wanted("peak_efficiency", rf"(?:{MAX}|peak)\s*(?:conversion\s*)?efficiency", "%", 100.0),
+    _wanted("peak_efficiency", rf"(?:{MAX}|peak)\s*(?:conversion\s*|inverter\s*)?efficiency", "%", 100.0),
     _wanted("weighted_efficiency", r"(?:euro(?:pean)?|cec|weighted)[\s.-]*(?:weighted\s*)?efficiency", "%", 100.0),
     _wanted(
         "pv.inputs",
-        r"(?:number|no\.?|quantity)\s*of\s*(?:independent\s*)?mpp?t?\s*(?:trackers?|inputs?)?s?|mpp\s*trackers",
+        r"(?:number|no\.?|quantity)\s*of\s*(?:independent\s*)?mpp?t?\s*(?:trackers?|inputs?)?s?|mpp\s*trackers|\bmppts\b",
         "",
     ),
     _wanted(
@@ -136,7 +138,7 @@ INVERTER = (
     ),
     _wanted(
         "pv.tracker.mppt_low_v pv.tracker.mppt_high_v",
-        r"mpp?t?\s*(?:operating\s*)?voltage\s*(?:range|window)",
+        r"mpp?t?\s*(?:operating\s*)?(?:voltage\s*)?(?:range|window)",
         "V",
         shape="range",
     ),
@@ -149,13 +151,14 @@ INVERTER = (
     _wanted("pv.tracker.start_v", r"start(?:-?\s?up|ing)?\s*(?:input\s*)?voltage", "V", shape="each"),
     _wanted(
         "pv.tracker.short_circuit_a",
-        rf"(?:{MAX}\s*)?(?:pv\s*|dc\s*|input\s*)?short[- ]?circuit\s*current",
+        rf"(?:{MAX}\s*)?(?:pv\s*|dc\s*|input\s*)?short[- ]?circuit\s*current|\bisc\s*(?:pv\s*)?(?:per|/)",
         "A",
         shape="each",
     ),
     _wanted(
         "pv.tracker.usable_a",
-        rf"{MAX}\s*(?:usable\s*|operating\s*)?(?:dc|pv|input|mppt?)\s*(?:dc\s*|pv\s*|input\s*)?current",
+        rf"{MAX}\s*(?:usable\s*|operating\s*)?(?:dc|pv|input|mppt?)\s*(?:dc\s*|pv\s*|input\s*)?current|"
+        rf"{MAX}\s*(?:usable\s*|operating\s*)?current\s*per\s*(?:mpp|input|tracker|string)",
         "A",
         shape="each",
         unless="short",
@@ -199,7 +202,7 @@ INVERTER = (
     ),
     _wanted(
         "max_ac_a",
-        rf"{MAX}\s*(?:ac\s*)?(?:output\s*|grid\s*)?(?:ac\s*)?current",
+        rf"{MAX}\s*(?:continuous\s*)?(?:ac\s*)?(?:output\s*|grid\s*)?(?:ac\s*)?current",
         "A",
         unless=r"dc|pv|mpp|input|charg|short",
     ),
@@ -214,6 +217,7 @@ INVERTER = (
         "volts",
         r"(?:nominal|rated)\s*(?:ac|grid|output|mains)\s*(?:output\s*|grid\s*)?voltage",
         "V",
+        shape="grid",
     ),
     _wanted(
         "standby_w",
@@ -232,7 +236,7 @@ INVERTER = (
     _wanted("full_power_to_c", LESS_IN_HEAT, "°C", unit_wanted=True),
     _wanted(
         "works_from_c works_to_c",
-        r"(?:operating|working|ambient)\s*(?:ambient\s*|air\s*)?temperature",
+        r"(?:operating|working|ambient)\s*(?:ambient\s*|air\s*)?temp(?:erature|\.)?",
         "°C",
         shape="range",
         unless="storage",
@@ -250,6 +254,9 @@ UNDER_BACKUP = (
         1000.0,
         unless="peak|surge",
     ),
+    _wanted(
+        "backup.surge_kw", r"\b(?:surge|peak)\b", "W", 1000.0, unless="protect|arrest|efficien", unit_wanted=True
+    ),
 )
 NOT_UNDER_BACKUP = frozenset({"ac_kw", "max_ac_a", "volts", "grid_low_v"})
 
@@ -265,7 +272,7 @@ PACK = (
     ),
     _wanted(
         "empty_v full_v",
-        r"(?:operating|working|battery|voltage)\s*(?:voltage\s*)?(?:range|window)",
+        r"(?:operating|working|battery|voltage)\s*(?:voltage\s*)?(?:range|window)|(?:operating|working)\s*voltage",
         "V",
         shape="range",
     ),
@@ -275,6 +282,10 @@ PACK = (
     _wanted("round_trip", r"(?:round[- ]?trip|energy|battery)\s*efficiency", "%", 100.0),
     _wanted("discharge_min_c work_max_c", r"discharg\w+\s*temperature", "°C", shape="range"),
     _wanted("charge_min_c", r"\bcharg\w+\s*temperature", "°C"),
+    _wanted(
+        "discharge_min_c work_max_c", r"\bdischarg\w*:?\s*(?=[-−–+]?\d)", "°C", shape="range", unit_wanted=True
+    ),
+    _wanted("charge_min_c", r"\bcharg\w*:?\s*(?=[-−–+]?\d)", "°C", unit_wanted=True),
     _wanted("highest_m", HEIGHT, "mm", 1000.0, unit_wanted=True),
     _wanted("weight_kg", r"\bweight\b", "kg"),
     _wanted("warranty_years", r"warranty", "years"),
@@ -282,6 +293,7 @@ PACK = (
         "count_max",
         rf"{MAX}\s*(?:number\s*of\s*)?(?:units|modules|batteries|packs)(?:\s*in\s*(?:parallel|series))?|scalab\w*",
         "",
+        shape="most",
     ),
 )
 
@@ -297,15 +309,16 @@ OPTIMISER = (
 )
 
 MICRO = (
-    _wanted("peak_efficiency", rf"(?:{MAX}|peak)\s*(?:conversion\s*)?efficiency", "%", 100.0),
+    _wanted("peak_efficiency", rf"(?:{MAX}|peak)\s*(?:conversion\s*|inverter\s*)?efficiency", "%", 100.0),
     _wanted("weighted_efficiency", r"(?:euro(?:pean)?|cec|weighted)[\s.-]*(?:weighted\s*)?efficiency", "%", 100.0),
     _wanted("mppt_low_v mppt_high_v", r"mpp?t?\s*(?:operating\s*)?(?:voltage\s*)?range", "V", shape="range"),
-    _wanted("max_v", rf"{MAX}\s*(?:dc\s*)?input\s*voltage", "V"),
-    _wanted("start_v", r"start(?:-?\s?up|ing)?\s*voltage", "V"),
-    _wanted("short_circuit_a", r"short[- ]?circuit\s*current", "A"),
-    _wanted("usable_a", rf"{MAX}\s*(?:dc\s*)?input\s*current", "A", unless="short"),
-    _wanted("ac_a", r"(?:rated|nominal|max\w*\.?)\s*(?:ac\s*)?output\s*current", "A"),
-    _wanted("volts", r"(?:nominal|rated)\s*(?:ac|grid|output)\s*(?:output\s*|grid\s*)?voltage", "V"),
+    _wanted("max_v", rf"{MAX}\s*(?:dc\s*)?input\s*(?:dc\s*)?voltage", "V"),
+    _wanted("start_v", r"start(?:-?\s?up|ing)?\s*voltage", "V", shape="least"),
+    _wanted("short_circuit_a", r"short[- ]?circuit\s*current|\bisc\b", "A"),
+    _wanted("usable_a", rf"{MAX}\s*(?:continuous\s*)?(?:dc\s*)?input\s*(?:dc\s*)?current", "A", unless="short"),
+    _wanted("ac_a", r"(?:rated|nominal|max\w*\.?)\s*(?:continuous\s*)?(?:ac\s*)?output\s*current", "A"),
+    _wanted("highest_m", HEIGHT, "mm", 1000.0, unit_wanted=True),
+    _wanted("volts", r"(?:nominal|rated)\s*(?:ac|grid|output)\s*(?:output\s*|grid\s*)?voltage", "V", shape="grid"),
     _wanted(
         "branch_units_max", r"(?:max\w*\.?\s*)?(?:units|microinverters|inverters)\s*per\s*(?:branch|\d+\s*a)", ""
     ),

@@ -38,6 +38,7 @@ _DEPTH = re.compile(
 )
 _BACKUP_HEADING = re.compile(r"back-?\s?up|off-?\s?grid|\beps\b|\bisland|emergency\s*power", re.I)
 RANGE, STROKE, TIMES = "range", "stroke", "times"
+USUAL_GRIDS = {230.0, 240.0}
 # Fewer are no life of a battery.
 LEAST_CYCLES = 100.0
 # Lines of so many numbers make columns of models where at least so many have them.
@@ -118,7 +119,7 @@ def read_fields(sheet: Sheet, kind: str) -> Reading:
                 continue
             if wanted.not_after is not None and wanted.not_after.search(text[: label.end() + 12]):
                 continue
-            read = list(_read(kind, wanted, lines, at, label.end(), mark, count))
+            read = list(_read(kind, wanted, lines, at, label, mark, count))
             if read:
                 taken.append(label.span())
             for candidate, dimension in read:
@@ -203,7 +204,7 @@ def _column_count(lines: tuple[Line, ...], mark: str) -> int:
     """How many models stand beside each other: the commonest count of values on a line, 1 where there are none."""
     counts: Counter[int] = Counter()
     for line in lines:
-        groups = _groups(_numbers(line.text, 0, mark))
+        groups = _outside(_groups(_numbers(line.text, 0, mark)), line.text)
         if len(groups) > 1 and re.match(r"\D{4}", line.text):
             counts[len(groups)] += 1
     best = max(counts, key=lambda n: (counts[n], n), default=1)
@@ -211,20 +212,25 @@ def _column_count(lines: tuple[Line, ...], mark: str) -> int:
 
 
 def _read(
-    kind: str, wanted: Wanted, lines: tuple[Line, ...], at: int, start: int, mark: str, count: int
+    kind: str, wanted: Wanted, lines: tuple[Line, ...], at: int, label: re.Match[str], mark: str, count: int
 ) -> Iterator[tuple[Candidate, str]]:
-    line = lines[at]
+    line, start = lines[at], label.end()
     dimensions = wanted.dimension.split("|")
     label_unit = _label_unit(line.text, start, dimensions)
     groups = _fitting(_groups(_numbers(line.text, start, mark)), dimensions)
     if not groups and at + 1 < len(lines) and not re.search(r"[a-z]{4}", lines[at + 1].text, re.I):
         line = lines[at + 1]
         groups = _fitting(_groups(_numbers(line.text, 0, mark)), dimensions)
+    groups = _outside(groups, line.text)
     if not groups:
         return
     # One unit behind the last column stands for all of them.
     behind = next((number.unit for group in reversed(groups) for number in reversed(group) if number.unit), "")
     several = count > 1 and len(groups) == count
+    if not several:
+        groups = _likely(wanted, groups)
+        if line is lines[at]:
+            groups[0] = _own_part(wanted, line.text, label, groups[0])
     for column, group in enumerate(groups if several else groups[:1]):
         unit = next((number.unit for number in reversed(group) if number.unit), "")
         if unit and all(number.unit for number in group):
@@ -240,6 +246,32 @@ def _read(
             if _is_count(kind, path) and isinstance(value, float):
                 value = round(value)
             yield Candidate(path, value, shown, line.page, word, column if several else None), dimension
+
+
+def _outside(groups: list[list[_Number]], text: str) -> list[list[_Number]]:
+    """Those that stand in no parentheses, where any do."""
+    outside = [
+        group for group in groups if text.count("(", 0, group[0].start) <= text.count(")", 0, group[0].start)
+    ]
+    return outside or groups
+
+
+def _likely(wanted: Wanted, groups: list[list[_Number]]) -> list[list[_Number]]:
+    """Of what stands on a line of one model, what has a unit first; of grids one of 230 or 240 V."""
+    if wanted.dimension == "":
+        return groups
+    named = [group for group in groups if any(number.unit for number in group)] or groups
+    if wanted.shape == "grid":
+        named = [group for group in named if USUAL_GRIDS & {number.value for number in group}] or named
+    return list(named)
+
+
+def _own_part(wanted: Wanted, text: str, label: re.Match[str], group: list[_Number]) -> list[_Number]:
+    """Of "A / B  1 / 2" the figure that is the label's own."""
+    head = re.sub(r"\([^)]*\)", lambda match: " " * len(match.group()), text[: group[0].start])
+    if wanted.shape not in {"one", "each"} or "/" in label.group() or head.count("/") != len(group) - 1:
+        return group
+    return [group[head[: label.start()].count("/")]]
 
 
 def _is_count(kind: str, path: str) -> bool:
@@ -289,8 +321,21 @@ def _values(wanted: Wanted, group: list[_Number], unit: str) -> Iterator[tuple[s
         yield wanted.paths[1], scaled[min(1, len(scaled) - 1)], dimension
     elif wanted.shape == "each":
         yield wanted.paths[0], tuple(scaled), dimension
+    elif wanted.shape in {"most", "least"}:
+        yield wanted.paths[0], max(scaled) if wanted.shape == "most" else min(scaled), dimension
+    elif wanted.shape == "grid":
+        yield wanted.paths[0], _grid_volts(scaled), dimension
     else:
         yield wanted.paths[0], scaled[0], dimension
+
+
+def _grid_volts(volts: list[float]) -> float:
+    """Of voltages told together a service's: to neutral of three phases, between the legs of split phase."""
+    usual = [value for value in volts if value in USUAL_GRIDS]
+    if usual or len(volts) == 1:
+        return usual[0] if usual else volts[0]
+    low, high = sorted(volts[:2])
+    return high if 1.9 < high / max(low, 1e-9) < 2.1 else volts[0]
 
 
 def _words(kind: str, line: Line) -> Iterator[Candidate]:
