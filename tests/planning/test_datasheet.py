@@ -226,6 +226,14 @@ STACK_WORDS = """Rook high-voltage module
 Operating voltage 90 - 113.6 Vdc
 Scalability 2-7 modules in series
 Operating temperature: charge 0 to 50 °C / discharge -20 to 50 °C"""
+WALL_WORDS = """Hearth 10 wall battery
+Operating temperature range Charge: 0 ~ 45°C; Discharge: -10 ~ 50°C
+Lifespan 6000 cycles (80% DoD, 25 °C)
+Parallel up to 15 units"""
+OPTIMISER_WORDS = """Plover 600 optimiser
+Rated input DC power 600 W
+Absolute maximum input voltage (Voc at lowest temperature) 80 Vdc
+Maximum power per string 5700 W"""
 
 
 @pytest.mark.parametrize(
@@ -265,6 +273,15 @@ Operating temperature: charge 0 to 50 °C / discharge -20 to 50 °C"""
                 "work_max_c": 50.0,
             },
         ),
+        (
+            WALL_WORDS,
+            "packs",
+            {
+                "charge_min_c": 0.0, "discharge_min_c": -10.0, "work_max_c": 50.0, "count_max": 15,
+                "cycle_life": ({"depth": 0.8, "cycles": 6000.0},),
+            },
+        ),
+        (OPTIMISER_WORDS, "optimisers", {"power_w": 600.0, "max_v": 80.0, "string_power_w": 5700.0}),
     ],
 )  # fmt: skip
 def test_the_forms_that_datasheets_take_are_read(words, kind, read):

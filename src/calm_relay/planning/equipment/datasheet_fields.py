@@ -291,7 +291,8 @@ PACK = (
     _wanted("warranty_years", r"warranty", "years"),
     _wanted(
         "count_max",
-        rf"{MAX}\s*(?:number\s*of\s*)?(?:units|modules|batteries|packs)(?:\s*in\s*(?:parallel|series))?|scalab\w*",
+        rf"{MAX}\s*(?:number\s*of\s*)?(?:units|modules|batteries|packs)(?:\s*in\s*(?:parallel|series))?|scalab\w*|"
+        r"\bparallel\w*\s*(?:connection)?\s*:?\s*(?:up\s*to|max\w*\.?)?\s*(?=\d)",
         "",
         shape="most",
     ),
@@ -305,7 +306,9 @@ OPTIMISER = (
     _wanted("string_min", r"min\w*\.?\s*(?:string\s*length|optimi[sz]ers)", ""),
     _wanted("string_max", rf"{MAX}\s*(?:string\s*length|optimi[sz]ers)", ""),
     _wanted("string_power_w", rf"{MAX}\s*power\s*(?:per|of\s*a)\s*string|string\s*power", "W"),
-    _wanted("power_w", r"(?:rated|nominal|max\w*\.?)\s*(?:dc\s*)?(?:input\s*)?power", "W", unless="string"),
+    _wanted(
+        "power_w", r"(?:rated|nominal|max\w*\.?)\s*(?:dc\s*)?(?:input\s*)?(?:dc\s*)?power", "W", unless="string"
+    ),
 )
 
 MICRO = (
