@@ -83,6 +83,63 @@ def test_local_time_with_days_of_23_and_25_hours(tmp_path, zone):
     assert {46, 48, 50} == {int((days == day).sum()) for day in set(days)}
 
 
+def numbered(stamps, first=1):
+    """Rows whose intervals are counted within each day."""
+    of_day, rows = {}, []
+    for stamp in stamps:
+        of_day[stamp.date()] = number = of_day.get(stamp.date(), first - 1) + 1
+        rows.append(f"{stamp:%d/%m/%Y};{number};0,2")
+    return "\n".join(["CUPS de ejemplo", "Fecha;Hora;Consumo_kWh", *rows])
+
+
+@pytest.mark.parametrize("minutes", [60, 30, 15])
+@pytest.mark.parametrize("first", [0, 1])
+def test_intervals_numbered_since_midnight_go_through_days_of_23_and_25_hours(tmp_path, minutes, first):
+    """A date and the number of the hour, the half hour or the quarter, as in Spain and Britain: common practice."""
+    stamps = local_year("Europe/Madrid", minutes)
+    data = read(tmp_path, numbered(stamps, first), "Europe/Madrid")
+    assert data.understood.interval_minutes == minutes and data.understood.decimal_mark == ","
+    assert data.starts.size == len(stamps) and set(np.diff(data.starts).astype(int)) == {minutes * 60}
+    assert data.starts[0] == np.datetime64(stamps[0].astimezone(UTC).replace(tzinfo=None), "s")
+
+
+def test_hours_numbered_by_the_clock_skip_and_repeat_one(tmp_path):
+    """Date and hour ending, as North America's are."""
+    stamps = local_year(NEW_YORK, 60)
+    rows = lines("Date,Hour Ending,kWh", lambda t: f"{t:%Y-%m-%d},{t.hour + 1},0.2", stamps)
+    data = read(tmp_path, rows, NEW_YORK)
+    assert data.understood.clock == "local" and data.starts.size == len(stamps)
+    assert set(np.diff(data.starts).astype(int)) == {3600}
+    plain = [datetime(2025, 1, 1) + timedelta(hours=i) for i in range(24 * 365)]
+    data = read(tmp_path, lines("Date,Hour,kWh", lambda t: f"{t:%Y-%m-%d},{t.hour},0.2", plain), NEW_YORK)
+    assert data.understood.clock == "standard" and data.starts[0] == np.datetime64("2025-01-01T05:00:00")
+
+
+@pytest.mark.parametrize(
+    ("head", "inward"),
+    [
+        ("Fecha;Hora;AE_kWh;AS_kWh", 0.2),
+        ("Fecha;Hora;Consumo_kWh;Excedentes_kWh", 0.2),
+        ("Giorno;Ora;Energia immessa kWh;Energia prelevata kWh", 0.3),
+        ("Datum;Uur;Teruglevering kWh;Levering kWh", 0.3),
+        ("Datum;Stunde;1.8.0 kWh;2.8.0 kWh", 0.2),
+        ("Data;Hora;Energia injetada kWh;Energia consumida kWh", 0.3),
+    ],
+)
+def test_what_went_out_is_known_by_its_name_in_other_languages(tmp_path, head, inward):
+    """As grid operators head their columns: common practice, no source."""
+    rows = numbered(local_year("Europe/Madrid", 60)[:200]).split("\n")[2:]
+    data = read(tmp_path, "\n".join([head, *(f"{row};0,3" for row in rows)]), "Europe/Madrid")
+    assert data.import_kwh[0] == inward and data.export_kwh[0] == pytest.approx(0.5 - inward)
+
+
+def test_a_number_that_is_none_of_a_day_is_named_with_its_line(tmp_path):
+    rows = numbered(local_year("Europe/Madrid", 60)[:400]).split("\n")
+    rows[300] = rows[300].split(";")[0] + ";x;0,2"
+    with pytest.raises(InputError, match=r"line 301.*'x' is no number of a day's interval such as 1 to 24"):
+        read(tmp_path, "\n".join(rows), "Europe/Madrid")
+
+
 def test_standard_time_is_seen_by_the_hours_that_daylight_saving_leaves_out(tmp_path):
     year = [datetime(2025, 1, 1) + timedelta(minutes=30 * i) for i in range(48 * 365)]
     data = read(tmp_path, lines("time,kwh", lambda t: f"{t:%Y-%m-%d %H:%M},0.2", year), NEW_YORK)

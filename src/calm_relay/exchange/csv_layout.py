@@ -3,6 +3,7 @@
 import csv
 import re
 from dataclasses import dataclass
+from itertools import pairwise
 from pathlib import Path
 
 from calm_relay.exchange.errors import InputError
@@ -11,6 +12,8 @@ from calm_relay.job.survey import MeterReading
 
 DELIMITERS = (";", "\t", ",", "|")
 SAMPLE = 60
+# Rows by which a numbering of a day's intervals is known, and how many a day of quarters with an hour more has.
+COUNTED, MOST_A_DAY = 8, 100
 METER_WORDS = re.compile(r"meter|serial|mpan|mprn|nmi|icp|device|register|z.hler", re.I)
 UNITS = re.compile(r"(?<![a-z])(kwh|wh|kw|w)(?![a-z])", re.I)
 VALUE = re.compile(r"([+\-−]?[\d.,  '’]*\d[\d.,]*(?:[eE][+\-]?\d{1,3})?)\s*([kK]?[wW][hH]?)?")
@@ -27,6 +30,8 @@ class Table:
     date: int
     time: int | None
     wide: tuple[int, ...]
+    # The column that numbers the intervals of a day in place of a time.
+    number: int | None = None
 
 
 def split_table(path: Path | str, text: str, reading: MeterReading) -> Table:
@@ -54,9 +59,9 @@ def split_table(path: Path | str, text: str, reading: MeterReading) -> Table:
             "no column of time stamps beside a column of numbers is found; wanted rows such as "
             "2025-07-01 17:30,0.42 (is the delimiter right?)",
         )
-    _, first, date, time, wide, delimiter = best
+    _, first, date, time, wide, number_at, delimiter = best
     rows, numbers = [], []
-    width = max(date, time or 0, *(wide or (0,))) + 1
+    width = max(date, time or 0, number_at or 0, *(wide or (0,))) + 1
     for number, line in lines[first:]:
         row = _fields(path, number, line, delimiter)
         if len(row) < width or (not row[date].strip() and not any(f.strip() for f in row[:width])):
@@ -72,7 +77,7 @@ def split_table(path: Path | str, text: str, reading: MeterReading) -> Table:
         break
     header = _fields(path, 0, lines[first - 1][1], delimiter) if first else []
     most = max(len(header), max(len(row) for row in rows))
-    return Table(rows, numbers, header + [""] * (most - len(header)), delimiter, date, time, wide)
+    return Table(rows, numbers, header + [""] * (most - len(header)), delimiter, date, time, wide, number_at)
 
 
 def _fields(path: Path | str, number: int, line: str, delimiter: str) -> list[str]:
@@ -82,8 +87,8 @@ def _fields(path: Path | str, number: int, line: str, delimiter: str) -> list[st
         raise InputError(path, f"line {number}", f"cannot be split into columns: {error}") from None
 
 
-def _shape(rows: list[list[str]]) -> tuple[int, int, int, int | None, tuple[int, ...]] | None:
-    """Score, first data row, date column, time column and day columns of a sample; None when it has none."""
+def _shape(rows: list[list[str]]) -> tuple[int, int, int, int | None, tuple[int, ...], int | None] | None:
+    """Score, first data row, date column, time column, day columns and numbering column of a sample, or None."""
     for first, row in enumerate(rows[: SAMPLE // 2]):
         stamps = [i for i, field in enumerate(row) if read_stamp(field)]
         if not stamps:
@@ -107,11 +112,28 @@ def _shape(rows: list[list[str]]) -> tuple[int, int, int, int | None, tuple[int,
                 numbers = [i for i in numbers if i not in times]
             elif _run(numbers) in {24, 48, 96, 144, 288}:
                 run = _run(numbers)
-                return alike * 10 + run, first, date, None, tuple(numbers[:run])
+                return alike * 10 + run, first, date, None, tuple(numbers[:run]), None
+            elif len(numbers) > 1 and (counting := _counting(below, date, numbers)) is not None:
+                return alike * 10 + len(row), first, date, None, (), counting
             elif len(stamps) == 1 or not numbers:
                 continue
         if numbers:
-            return alike * 10 + len(row), first, date, time, ()
+            return alike * 10 + len(row), first, date, time, (), None
+    return None
+
+
+def _counting(rows: list[list[str]], date: int, numbers: list[int]) -> int | None:
+    """The first column that counts up by one within each day, from 0 or 1 on; None where none does."""
+    for column in numbers:
+        cells = [(row[date], row[column].strip()) for row in rows if len(row) > max(date, column)]
+        if len(cells) < COUNTED or not all(cell.isdecimal() and int(cell) <= MOST_A_DAY for _, cell in cells):
+            continue
+        counts = [(day, int(cell)) for day, cell in cells]
+        if all(
+            after == before + 1 if day == same else after in {0, 1}
+            for (same, before), (day, after) in pairwise(counts)
+        ):
+            return column
     return None
 
 

@@ -10,14 +10,27 @@ from pathlib import Path
 
 import numpy as np
 
-from calm_relay.exchange.csv_layout import METER_WORDS, SAMPLE, UNITS, VALUE, Table, one_meter, split_table
+from calm_relay.exchange.csv_layout import (
+    METER_WORDS,
+    MOST_A_DAY,
+    SAMPLE,
+    UNITS,
+    VALUE,
+    Table,
+    one_meter,
+    split_table,
+)
 from calm_relay.exchange.errors import InputError
 from calm_relay.exchange.meter_data import INTERVALS, LONGEST_DAYS, MeterData, Understood
 from calm_relay.exchange.stamps import local_to_utc, read_stamp, read_time, skipped_hours
 from calm_relay.job.survey import MeterReading
 
 FACTORS = {"kwh": 1.0, "wh": 0.001}
-EXPORT_WORDS = re.compile(r"export|feed|einspeis|to grid|return|generat|inject|reverse|received", re.I)
+EXPORT_WORDS = re.compile(
+    r"export|feed|einspeis|to grid|return|generat|inject|reverse|received|surplus|exced|vertid|salient|\bas_|immess|"
+    r"injet|terug|retour|\b2\.8\b|oddan|utmat|inmat",
+    re.I,
+)
 IMPORT_WORDS = re.compile(
     r"import|consum|usage|from grid|bezug|verbrauch|demand|energy|load|kwh|read|value|wh", re.I
 )
@@ -58,6 +71,8 @@ def read_interval_csv(
     notes = []
     kinds = _day_first(path, table, reading)
     walls, offset = _walls(path, table, kinds)
+    if table.number is not None:
+        walls, offset = _numbered(path, table, walls, time_zone)
     values, unit = _values(path, table, columns, decimal, reading)
     if table.wide:
         walls, values, lines, minutes = _unfold(table, walls, values)
@@ -97,7 +112,7 @@ def read_interval_csv(
 
 def _value_columns(table: Table, reading: MeterReading) -> tuple[tuple[int, ...], str]:
     sample = table.rows[: SAMPLE * 4]
-    taken = {table.date, table.time}
+    taken = {table.date, table.time, table.number}
     numeric = []
     for column in range(len(table.header)):
         cells = [row[column].strip() for row in sample if len(row) > column and row[column].strip()]
@@ -174,6 +189,32 @@ def _walls(path: Path | str, table: Table, day_first: bool | None) -> tuple[np.n
     if 0 < with_offset < len(table.rows):
         raise InputError(path, "", "some stamps carry an offset from UTC and some do not; wanted all or none")
     return result, with_offset > 0
+
+
+def _numbered(path: Path | str, table: Table, days: np.ndarray, time_zone: str) -> tuple[np.ndarray, bool]:
+    """Starts of intervals that are numbered within their day, from 0 or from 1; whether they are UTC.
+
+    Where a day of 23 or 25 hours has as many numbers without a gap, they count what has passed since midnight; else
+    they are a clock's.
+    """
+    numbers = np.empty(days.size, dtype=int)
+    for i, (row, line) in enumerate(zip(table.rows, table.lines, strict=True)):
+        cell = row[table.number or 0].strip()
+        if not cell.isdecimal() or int(cell) > MOST_A_DAY:
+            shown = "a day's interval such as 1 to 24"
+            raise InputError(path, f"line {line}", f"{cell!r} is no number of {shown}")
+        numbers[i] = int(cell)
+    from_one = int(numbers.min()) > 0
+    numbers -= from_one
+    per_day = next(each for each in (24, 48, 96) if numbers.max() < each + each // 24 + 1 or each == 96)
+    step = np.timedelta64(86400 // per_day, "s")
+    midnights, at, counts = np.unique(days, return_inverse=True, return_counts=True)
+    lasting = local_to_utc(midnights + np.timedelta64(1, "D"), time_zone) - local_to_utc(midnights, time_zone)
+    expected = (lasting / step).astype(int)
+    whole = (counts == expected) & (np.bincount(at, weights=numbers) == counts * (counts - 1) // 2)
+    if np.any(whole & (expected != per_day)):
+        return local_to_utc(midnights, time_zone)[at] + numbers * step, True
+    return days + numbers * step, False
 
 
 def _values(
