@@ -41,6 +41,25 @@ SHAPES = {
         + "\n".join(f"{t:%Y-%m-%d}," + ",".join(["0.42"] * 48) + ",20.16" for t in HALF_HOURS[::48]),
         0.42,
     ),
+    "times with a point": (lines("Data;Ora;kWh", lambda t: f"{t:%d/%m/%Y};{t:%H.%M};0,42"), 0.42),
+    "days of the week, half hours from and to": (
+        lines(
+            "Day,Time,Use", lambda t: f"{t:%a %m/%d/%Y},{t:%I:%M %p} - {t + timedelta(minutes=30):%I:%M %p},0.42 kWh"
+        ),
+        0.42,
+    ),
+    "blocks of half hours": (
+        lines("Date,Block,Units (kWh)", lambda t: f"{t:%d-%m-%Y},{t:%H:%M}-{t + timedelta(minutes=30):%H:%M},0.42"),
+        0.42,
+    ),
+    "names of zones": (lines("Start,Usage (kWh)", lambda t: f"{t:%Y-%m-%d %H:%M:%S} GMT,0.42"), 0.42),
+    "long numbers beside the quantity": (
+        lines(
+            "Metering point;Product;Resolution;Unit;Start time;Quantity;Quality",
+            lambda t: f"643007574000000000;8716867000030;PT30M;KWH;{t:%Y-%m-%dT%H:%M:%SZ};0,42;OK",
+        ),
+        0.42,
+    ),
     "named months, quoted, thousands": (
         lines('"Interval","Energy Wh"', lambda t: f'"{t:%d-%b-%Y %H:%M}","1,420.0"'),
         1.42,

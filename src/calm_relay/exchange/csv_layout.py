@@ -12,6 +12,7 @@ from calm_relay.job.survey import MeterReading
 
 DELIMITERS = (";", "\t", ",", "|")
 SAMPLE = 60
+QUARTER = re.compile(r"(?:[01]\d|2[0-4])\.(?:00|15|30|45)")
 # Rows by which a numbering of a day's intervals is known, and how many a day of quarters with an hour more has.
 COUNTED, MOST_A_DAY = 8, 100
 METER_WORDS = re.compile(r"meter|serial|mpan|mprn|nmi|icp|device|register|z.hler", re.I)
@@ -105,8 +106,8 @@ def _shape(rows: list[list[str]]) -> tuple[int, int, int, int | None, tuple[int,
         stamp = read_stamp(row[date])
         if stamp is not None and stamp.minute is None:
             times = [i for i in range(len(row)) if i != date and read_time(row[i]) is not None]
-            # A number such as 0.42 reads like a time too; a colon does not lie.
-            times = [i for i in times if ":" in row[i]]
+            # A number such as 0.42 reads like a time too; a colon does not lie, nor do quarter hours alone.
+            times = [i for i in times if ":" in row[i] or _are_quarters(below, i)]
             if times:
                 time = times[0]
                 numbers = [i for i in numbers if i not in times]
@@ -120,6 +121,10 @@ def _shape(rows: list[list[str]]) -> tuple[int, int, int, int | None, tuple[int,
         if numbers:
             return alike * 10 + len(row), first, date, time, (), None
     return None
+
+
+def _are_quarters(rows: list[list[str]], column: int) -> bool:
+    return all(len(row) > column and QUARTER.fullmatch(row[column].strip()) for row in rows)
 
 
 def _counting(rows: list[list[str]], date: int, numbers: list[int]) -> int | None:

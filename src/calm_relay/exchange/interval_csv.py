@@ -25,6 +25,8 @@ from calm_relay.exchange.meter_data import INTERVALS, LONGEST_DAYS, MeterData, U
 from calm_relay.exchange.stamps import local_to_utc, read_stamp, read_time, skipped_hours
 from calm_relay.job.survey import MeterReading
 
+# A number of so many digits that never changes is no energy.
+LABEL_DIGITS = 6
 FACTORS = {"kwh": 1.0, "wh": 0.001}
 EXPORT_WORDS = re.compile(
     r"export|feed|einspeis|to grid|return|generat|inject|reverse|received|surplus|exced|vertid|salient|\bas_|immess|"
@@ -32,7 +34,8 @@ EXPORT_WORDS = re.compile(
     re.I,
 )
 IMPORT_WORDS = re.compile(
-    r"import|consum|usage|from grid|bezug|verbrauch|demand|energy|load|kwh|read|value|wh", re.I
+    r"import|consum|usage|from grid|bezug|verbrauch|demand|energy|load|kwh|read|value|wh|quantity|volume|amount",
+    re.I,
 )
 END_WORDS = re.compile(r"\bend|ending|until|\bto\b|bis\b|stop", re.I)
 
@@ -119,6 +122,7 @@ def _value_columns(table: Table, reading: MeterReading) -> tuple[tuple[int, ...]
         good = [cell for cell in cells if VALUE.fullmatch(cell)]
         if column not in taken and cells and len(good) >= 0.8 * len(cells) and read_stamp(cells[0]) is None:
             numeric.append(column)
+    numeric = [c for c in numeric if not _is_label(sample, c)]
     numeric = [c for c in numeric if not METER_WORDS.search(table.header[c]) or UNITS.search(table.header[c])]
     decimal = reading.decimal_mark or _decimal(sample, numeric, table.delimiter)
     if table.wide:
@@ -135,6 +139,12 @@ def _value_columns(table: Table, reading: MeterReading) -> tuple[tuple[int, ...]
     elif reading.export_column:
         columns.append(reading.export_column - 1)
     return tuple(columns), decimal
+
+
+def _is_label(sample: list[list[str]], column: int) -> bool:
+    """Whether a column holds nothing but one long number, such as that of a point of supply."""
+    held = {row[column].strip() for row in sample if len(row) > column and row[column].strip()}
+    return len(held) == 1 and all(cell.isdecimal() and len(cell) >= LABEL_DIGITS for cell in held)
 
 
 def _decimal(sample: list[list[str]], numeric: list[int], delimiter: str) -> str:

@@ -11,14 +11,17 @@ NAMES = "jan feb mar apr may jun jul aug sep oct nov dec"
 MONTHS = {name: i for i, name in enumerate(NAMES.split(), 1)}
 _CLOCK = (
     r"(?:[T ]+(?P<hour>\d{1,2})[:.h](?P<minute>\d{2})(?:[:.](?P<second>\d{2})(?:[.,]\d+)?)?"
-    r"\s*(?P<half>[AaPp]\.?[Mm]\.?)?\s*(?P<zone>Z|[+-]\d{2}:?\d{2})?)?"
+    r"\s*(?P<half>[AaPp]\.?[Mm]\.?)?\s*(?P<zone>Z|UTC|[+-]\d{2}:?\d{2}|[A-Z]{2,5})?)?"
 )
+_WEEKDAY = re.compile(r"(?:mon|tue|wed|thu|fri|sat|sun)[a-z]*\.?,?\s+", re.I)
+# "00:00 - 00:30" begins at the first of them.
+_UNTIL = r"\s*(?:-|–|to)\s*\d{1,2}[:.h]\d{2}(?:[:.]\d{2})?\s*(?:[AaPp]\.?[Mm]\.?)?"
 _YEAR_FIRST = re.compile(r"(?P<year>\d{4})[-/.](?P<a>\d{1,2})[-/.](?P<b>\d{1,2})" + _CLOCK)
 _YEAR_LAST = re.compile(r"(?P<a>\d{1,2})[-/. ](?P<b>\d{1,2}|[A-Za-z]{3})[-/. ](?P<year>\d{4}|\d{2})" + _CLOCK)
 _PLAIN = re.compile(
     r"(?P<year>\d{4})(?P<a>\d{2})(?P<b>\d{2})(?:[T ]?(?P<hour>\d{2})(?P<minute>\d{2})(?P<second>\d{2})?)?"
 )
-_TIME = re.compile(r"(\d{1,2})[:.h](\d{2})(?:[:.]\d{2})?\s*([AaPp]\.?[Mm]\.?)?")
+_TIME = re.compile(rf"(\d{{1,2}})[:.h](\d{{2}})(?:[:.]\d{{2}})?\s*([AaPp]\.?[Mm]\.?)?(?:{_UNTIL})?")
 
 
 @dataclass(frozen=True)
@@ -53,6 +56,8 @@ def read_stamp(text: str) -> Stamp | None:
     text = text.strip().strip('"')
     if not 6 <= len(text) <= 40:
         return None
+    if text[0].isalpha():
+        text = _WEEKDAY.sub("", text, count=1)
     match = _YEAR_FIRST.fullmatch(text)
     year_first = match is not None
     match = match or _YEAR_LAST.fullmatch(text)
@@ -95,9 +100,10 @@ def _minute(hour: int, minute: int, half: str | None) -> int | None:
 
 
 def _offset(zone: str | None) -> int | None:
-    if zone is None:
+    # Names of zones such as MST say no more than the place's clock, but for the one without seasons.
+    if zone is None or (zone.isalpha() and zone not in {"Z", "UTC"}):
         return None
-    if zone == "Z":
+    if zone.isalpha():
         return 0
     minutes = int(zone[1:3]) * 60 + int(zone[-2:])
     return -minutes if zone[0] == "-" else minutes
