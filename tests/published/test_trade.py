@@ -28,7 +28,7 @@ def test_200_amperes_of_pass_through_are_not_backup(demo, with_battery):
     job = with_battery(pack="wharfell-10", count=3, battery_inverter=converter.key, charge_windows=())
     job = job.with_(
         backup_board=None,
-        supply=demo.supply.with_(phases="split", volts=240, main_fuse_a=200),
+        supply=demo.supply.with_(phases="split", volts=240, hertz=60, main_fuse_a=200),
         own_equipment=Catalogue(inverters=(converter,)),
     )
     note = finding(plan(job), "ac-addon", "grid down")

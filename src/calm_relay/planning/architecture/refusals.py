@@ -14,7 +14,7 @@ from calm_relay.planning.common.severity import Severity
 from calm_relay.planning.equipment.bank import Bank, may_mix
 from calm_relay.planning.equipment.rules import Rules
 from calm_relay.planning.site.array import DesignTemperatures
-from calm_relay.planning.site.grid_code import curve_of
+from calm_relay.planning.site.grid_code import known_hertz
 from calm_relay.planning.strings.limits import COLD, HOT, current_limits, voltage_limits
 
 # How far the lowest pack stays clear of the highest water: common practice, no source.
@@ -198,10 +198,10 @@ def phase_refusals(inverter: Inverter | Microinverter, job: Job) -> list[str]:
 
 def hertz_refusals(inverter: Inverter | Microinverter, job: Job) -> list[str]:
     """Reasons why a converter does not go on a grid of the supply's frequency."""
-    hertz = f"{curve_of(job).nominal_hz:g}"
-    if inverter.grid_hz is None or hertz in inverter.grid_hz:
+    hertz = known_hertz(job)
+    if inverter.grid_hz is None or hertz is None or f"{hertz:g}" in inverter.grid_hz:
         return []
-    return [f"{inverter.name} is for grids of {inverter.grid_hz} Hz, the supply has {hertz}"]
+    return [f"{inverter.name} is for grids of {inverter.grid_hz} Hz, the supply has {hertz:g}"]
 
 
 def volts_refusals(inverter: Inverter | Microinverter, job: Job) -> list[str]:

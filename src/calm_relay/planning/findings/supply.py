@@ -33,7 +33,7 @@ from calm_relay.planning.findings.battery import on_all_phases
 from calm_relay.planning.operation.backed_up_loads import BRIEFLY, served_share
 from calm_relay.planning.operation.island import forms_grid, leg_volts
 from calm_relay.planning.operation.phases import home_alone_kw, import_by_phase, phase_peaks_kw
-from calm_relay.planning.site.grid_code import curve_of
+from calm_relay.planning.site.grid_code import known_hertz
 
 # Hours from which a load is continuous: NEC 100 and CSA C22.1 8-104 (from memory).
 CONTINUOUS_H = 3.0
@@ -451,7 +451,7 @@ def check_unit_volts(subject: Drawn) -> list[Finding]:
 def check_unit_hertz(subject: Drawn) -> list[Finding]:
     """Units for split phase are mostly made where grids have 60 Hz; elsewhere their makers are asked."""
     job = subject.job
-    if job.supply.phases != "split" or curve_of(job).nominal_hz != 50.0:
+    if job.supply.phases != "split" or known_hertz(job) != 50.0:
         return []
     names = list(
         dict.fromkeys(

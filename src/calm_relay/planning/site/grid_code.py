@@ -17,3 +17,10 @@ def curve_of(job: Job) -> FrequencyWatt:
     if hertz is None or hertz == usual.nominal_hz:
         return usual
     return IEEE_1547 if hertz == 60 else VDE_4105
+
+
+def known_hertz(job: Job) -> float | None:
+    """The frequency of a job's grid, as stated or as its region's rules have it; None where neither says [Hz]."""
+    if job.supply.hertz is None and job.region not in CURVES:
+        return None
+    return curve_of(job).nominal_hz
