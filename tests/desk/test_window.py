@@ -8,6 +8,7 @@ import threading
 
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QRawFont
 from PySide6.QtWidgets import (
     QAbstractButton,
     QAbstractSpinBox,
@@ -21,6 +22,7 @@ from PySide6.QtWidgets import (
 
 from calm_relay.desk.app.ahead import import_skies
 from calm_relay.desk.app.application import make_window
+from calm_relay.desk.widgets.theme import font
 from calm_relay.desk.widgets.wording import keep_units
 from calm_relay.exchange import files
 from calm_relay.exchange.job_file import read_job
@@ -359,6 +361,13 @@ def test_numbers_keep_their_units():
     )
     for country in library().countries.values():
         assert f"{country.currency}\u00a012" in keep_units(f"loses {country.currency} 12,000")
+
+
+def test_the_font_that_ships_has_the_sign_of_every_currency(dressed):
+    face = QRawFont.fromFont(font(10))
+    assert face.familyName().startswith("Inter")
+    signs = {sign for country in library().countries.values() for sign in country.currency}
+    assert not [sign for sign in signs if not face.supportsCharacter(ord(sign))]
 
 
 class Ring:
