@@ -56,7 +56,7 @@ SHAPES = {
     "long numbers beside the quantity": (
         lines(
             "Metering point;Product;Resolution;Unit;Start time;Quantity;Quality",
-            lambda t: f"643007574000000000;8716867000030;PT30M;KWH;{t:%Y-%m-%dT%H:%M:%SZ};0,42;OK",
+            lambda t: f"100000000000000007;2000000000019;PT30M;KWH;{t:%Y-%m-%dT%H:%M:%SZ};0,42;OK",
         ),
         0.42,
     ),
