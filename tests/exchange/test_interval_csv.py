@@ -152,6 +152,28 @@ def test_what_went_out_is_known_by_its_name_in_other_languages(tmp_path, head, i
     assert data.import_kwh[0] == inward and data.export_kwh[0] == pytest.approx(0.5 - inward)
 
 
+def test_registers_of_one_meter_are_summed_by_direction(tmp_path):
+    """Rows apart for day and night, in and out, as Belgium's: common practice. The hour of autumn comes twice."""
+    stamps = local_year("Europe/Brussels", 15)
+    rows = ["Van (datum);Van (tijdstip);EAN-code;Register;Volume;Eenheid"]
+    for stamp in stamps:
+        tariff = "Dag" if 7 <= stamp.hour < 22 else "Nacht"
+        start = f"{stamp:%d-%m-%Y};{stamp:%H:%M:%S};100000000000000007"
+        rows += [f"{start};Afname {tariff};0,3;kWh", f"{start};Injectie {tariff};0,1;kWh"]
+        rows.append(f"{start};Afname {'Nacht' if tariff == 'Dag' else 'Dag'};;kWh")
+    data = read(tmp_path, "\n".join(rows), "Europe/Brussels")
+    assert data.starts.size == len(stamps) and set(np.diff(data.starts).astype(int)) == {900}
+    assert data.import_kwh == pytest.approx(0.3) and data.export_kwh == pytest.approx(0.1)
+
+
+def test_one_of_two_meters_that_number_their_hours_is_read(tmp_path):
+    stamps = local_year("Europe/Madrid", 60)[: 24 * 20]
+    rows = [f"{row};M{meter}" for row in numbered(stamps).split("\n")[2:] for meter in (1, 2)]
+    rows.sort(key=lambda row: row.endswith("M2"))
+    data = read(tmp_path, "\n".join(["Fecha;Hora;kWh;Meter", *rows]), "Europe/Madrid", meter="M2")
+    assert data.starts.size == len(stamps) and data.import_kwh == pytest.approx(0.2)
+
+
 def test_a_number_that_is_none_of_a_day_is_named_with_its_line(tmp_path):
     rows = numbered(local_year("Europe/Madrid", 60)[:400]).split("\n")
     rows[300] = rows[300].split(";")[0] + ";x;0,2"

@@ -2,7 +2,7 @@
 
 import csv
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 from pathlib import Path
 
@@ -16,6 +16,13 @@ QUARTER = re.compile(r"(?:[01]\d|2[0-4])\.(?:00|15|30|45)")
 # Rows by which a numbering of a day's intervals is known, and how many a day of quarters with an hour more has.
 COUNTED, MOST_A_DAY = 8, 100
 METER_WORDS = re.compile(r"meter|serial|mpan|mprn|nmi|icp|device|register|z.hler", re.I)
+EXPORT_WORDS = re.compile(
+    r"export|feed|einspeis|to grid|return|generat|inject|injec|reverse|received|surplus|exced|vertid|salient|\bas_|"
+    r"immess|injet|injeç|terug|retour|\b2\.8\b|oddan|utmat|inmat",
+    re.I,
+)
+# Of a register whose energy came in.
+INWARD = re.compile(r"import|consum|from grid|bezug|verbrauch|afname|prelev|soutir|pob[oó]r|\b1\.8\b", re.I)
 UNITS = re.compile(r"(?<![a-z])(kwh|wh|kw|w)(?![a-z])", re.I)
 VALUE = re.compile(r"([+\-−]?[\d.,  '’]*\d[\d.,]*(?:[eE][+\-]?\d{1,3})?)\s*([kK]?[wW][hH]?)?")
 
@@ -33,6 +40,8 @@ class Table:
     wide: tuple[int, ...]
     # The column that numbers the intervals of a day in place of a time.
     number: int | None = None
+    # The column that says of a row whether its energy came in or went out, and at which tariff.
+    register: int | None = None
 
 
 def split_table(path: Path | str, text: str, reading: MeterReading) -> Table:
@@ -153,6 +162,12 @@ def _run(numbers: list[int]) -> int:
     return next((size for size in (288, 144, 96, 48, 24) if size <= length <= size + 2), length)
 
 
+def _are_registers(names: tuple[str, ...]) -> bool:
+    """Whether a column names the registers of one meter: some of what came in, some of what went out."""
+    out = [EXPORT_WORDS.search(name) is not None for name in names]
+    return any(out) and all(is_out or INWARD.search(name) for name, is_out in zip(names, out, strict=True))
+
+
 def one_meter(path: str | Path, table: Table, reading: MeterReading) -> tuple[tuple[str, ...], Table]:
     """Names of the meters in a file, and the rows of the one that is meant.
 
@@ -168,6 +183,8 @@ def one_meter(path: str | Path, table: Table, reading: MeterReading) -> tuple[tu
         names = tuple(dict.fromkeys(here))
         if len(names) < 2 or len(names) > 20 or len(names) > len(here) / 10:
             continue
+        if reading.meter is None and _are_registers(names):
+            return (), replace(table, register=column)
         if reading.meter is None:
             where = next(i for i, result in enumerate(here) if result != here[0])
             listed = ", ".join(repr(result) for result in names)
@@ -180,5 +197,5 @@ def one_meter(path: str | Path, table: Table, reading: MeterReading) -> tuple[tu
             raise InputError(path, name.strip(), f"no meter is called {reading.meter!r}; wanted one of {names}")
         kept = [i for i, result in enumerate(here) if result == reading.meter]
         rows, lines = [table.rows[i] for i in kept], [table.lines[i] for i in kept]
-        return names, Table(rows, lines, table.header, table.delimiter, table.date, table.time, table.wide)
+        return names, replace(table, rows=rows, lines=lines)
     return (), table

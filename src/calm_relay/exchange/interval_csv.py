@@ -5,12 +5,14 @@ a time; any delimiter; decimal point or comma; energy, power or a counter; a tit
 """
 
 import re
+from collections import Counter
 from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
 
 from calm_relay.exchange.csv_layout import (
+    EXPORT_WORDS,
     METER_WORDS,
     MOST_A_DAY,
     SAMPLE,
@@ -28,11 +30,6 @@ from calm_relay.job.survey import MeterReading
 # A number of so many digits that never changes is no energy.
 LABEL_DIGITS = 6
 FACTORS = {"kwh": 1.0, "wh": 0.001}
-EXPORT_WORDS = re.compile(
-    r"export|feed|einspeis|to grid|return|generat|inject|reverse|received|surplus|exced|vertid|salient|\bas_|immess|"
-    r"injet|terug|retour|\b2\.8\b|oddan|utmat|inmat",
-    re.I,
-)
 IMPORT_WORDS = re.compile(
     r"import|consum|usage|from grid|bezug|verbrauch|demand|energy|load|kwh|read|value|wh|quantity|volume|amount",
     re.I,
@@ -79,6 +76,9 @@ def read_interval_csv(
     values, unit = _values(path, table, columns, decimal, reading)
     if table.wide:
         walls, values, lines, minutes = _unfold(table, walls, values)
+    elif table.register is not None:
+        walls, values, lines = _by_direction(table, walls, values[0])
+        minutes = _interval(path, walls, lines)
     else:
         lines = table.lines
         minutes = _interval(path, walls, lines)
@@ -225,6 +225,33 @@ def _numbered(path: Path | str, table: Table, days: np.ndarray, time_zone: str) 
     if np.any(whole & (expected != per_day)):
         return local_to_utc(midnights, time_zone)[at] + numbers * step, True
     return days + numbers * step, False
+
+
+def _by_direction(
+    table: Table, walls: np.ndarray, energy: np.ndarray
+) -> tuple[np.ndarray, list[np.ndarray], list[int]]:
+    """What came in and what went out of each interval, all tariffs together, where each register has rows of its own.
+
+    A stamp that comes again for one register is the repeated hour of autumn.
+    """
+    labels = [row[table.register or 0].strip() for row in table.rows]
+    passes, keys = Counter[tuple[str, int]](), []
+    for label, wall in zip(labels, walls.astype(int).tolist(), strict=True):
+        keys.append((wall, passes[label, wall]))
+        passes[label, wall] += 1
+    place = {key: number for number, key in enumerate(dict.fromkeys(keys))}
+    at = np.array([place[key] for key in keys])
+    out = np.array([EXPORT_WORDS.search(label) is not None for label in labels])
+    known = np.isfinite(energy)
+    sums = []
+    for direction in (~out, out):
+        held = np.full(len(place), np.nan)
+        rows = direction & known
+        held[np.unique(at[rows])] = 0.0
+        np.add.at(held, at[rows], energy[rows])
+        sums.append(held)
+    first = np.unique(at, return_index=True)[1]
+    return walls[first], sums, [table.lines[row] for row in first]
 
 
 def _values(
