@@ -166,6 +166,19 @@ def test_registers_of_one_meter_are_summed_by_direction(tmp_path):
     assert data.import_kwh == pytest.approx(0.3) and data.export_kwh == pytest.approx(0.1)
 
 
+def test_day_and_night_of_a_house_without_an_array_are_one_meter(tmp_path):
+    rows = ["Date;Register;kWh"]
+    rows += [f"{t:%d-%m-%Y %H:%M};Afname {'Dag' if 7 <= t.hour < 22 else 'Nacht'};0,3" for t in HALF_HOURS]
+    data = read(tmp_path, "\n".join(rows), "Europe/Brussels")
+    assert data.starts.size == len(HALF_HOURS) and data.import_kwh == pytest.approx(0.3)
+    assert data.export_kwh is None
+    # Two dwellings are not, whatever their meters are called.
+    homes = ["Date;Meter;kWh"]
+    homes += [f"{t:%d-%m-%Y %H:%M};Consumption {home};0,3" for t in HALF_HOURS for home in ("house", "flat")]
+    with pytest.raises(InputError, match="holds 2 meters"):
+        read(tmp_path, "\n".join(homes), "Europe/Brussels")
+
+
 def test_one_of_two_meters_that_number_their_hours_is_read(tmp_path):
     stamps = local_year("Europe/Madrid", 60)[: 24 * 20]
     rows = [f"{row};M{meter}" for row in numbered(stamps).split("\n")[2:] for meter in (1, 2)]

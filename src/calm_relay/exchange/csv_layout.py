@@ -23,6 +23,10 @@ EXPORT_WORDS = re.compile(
 )
 # Of a register whose energy came in.
 INWARD = re.compile(r"import|consum|from grid|bezug|verbrauch|afname|prelev|soutir|pob[oó]r|\b1\.8\b", re.I)
+# Of a register that counts at one tariff alone.
+TARIFF = re.compile(
+    r"dag|nacht|day|night|peak|piek|\bdal\b|tag|plein|creus|low|high|laag|hoog|\b[hn]t\b|\bt\d|1\.8\.[1-9]", re.I
+)
 UNITS = re.compile(r"(?<![a-z])(kwh|wh|kw|w)(?![a-z])", re.I)
 VALUE = re.compile(r"([+\-−]?[\d.,  '’]*\d[\d.,]*(?:[eE][+\-]?\d{1,3})?)\s*([kK]?[wW][hH]?)?")
 
@@ -163,9 +167,10 @@ def _run(numbers: list[int]) -> int:
 
 
 def _are_registers(names: tuple[str, ...]) -> bool:
-    """Whether a column names the registers of one meter: some of what came in, some of what went out."""
+    """Whether a column names the registers of one meter: of what came in and went out, or of its tariffs."""
     out = [EXPORT_WORDS.search(name) is not None for name in names]
-    return any(out) and all(is_out or INWARD.search(name) for name, is_out in zip(names, out, strict=True))
+    parted = any(out) or all(TARIFF.search(name) for name in names)
+    return parted and all(is_out or INWARD.search(name) for name, is_out in zip(names, out, strict=True))
 
 
 def one_meter(path: str | Path, table: Table, reading: MeterReading) -> tuple[tuple[str, ...], Table]:

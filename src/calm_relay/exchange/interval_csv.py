@@ -244,7 +244,7 @@ def _by_direction(
     out = np.array([EXPORT_WORDS.search(label) is not None for label in labels])
     known = np.isfinite(energy)
     sums = []
-    for direction in (~out, out):
+    for direction in (~out, out) if out.any() else (~out,):
         held = np.full(len(place), np.nan)
         rows = direction & known
         held[np.unique(at[rows])] = 0.0
