@@ -164,6 +164,7 @@ def test_registers_of_one_meter_are_summed_by_direction(tmp_path):
     data = read(tmp_path, "\n".join(rows), "Europe/Brussels")
     assert data.starts.size == len(stamps) and set(np.diff(data.starts).astype(int)) == {900}
     assert data.import_kwh == pytest.approx(0.3) and data.export_kwh == pytest.approx(0.1)
+    assert "Register tells registers of one meter apart" in data.understood.notes[0]
 
 
 def test_day_and_night_of_a_house_without_an_array_are_one_meter(tmp_path):

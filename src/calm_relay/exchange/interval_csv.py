@@ -27,6 +27,7 @@ from calm_relay.exchange.meter_data import INTERVALS, LONGEST_DAYS, MeterData, U
 from calm_relay.exchange.stamps import local_to_utc, read_stamp, read_time, skipped_hours
 from calm_relay.job.survey import MeterReading
 
+SHOWN = {"kwh": "kWh", "wh": "Wh", "kw": "kW", "w": "W"}
 # A number of so many digits that never changes is no energy.
 LABEL_DIGITS = 6
 FACTORS = {"kwh": 1.0, "wh": 0.001}
@@ -78,6 +79,10 @@ def read_interval_csv(
         walls, values, lines, minutes = _unfold(table, walls, values)
     elif table.register is not None:
         walls, values, lines = _by_direction(table, walls, values[0])
+        notes.append(
+            f"{table.header[table.register].strip()} tells registers of one meter apart: what came in is summed, and "
+            "what went out."
+        )
         minutes = _interval(path, walls, lines)
     else:
         lines = table.lines
@@ -85,7 +90,7 @@ def read_interval_csv(
     if unit is None:
         known = values[0][np.isfinite(values[0])]
         unit = _likely_unit(np.diff(known) if _is_counter(known) else known, minutes)
-        notes.append(f"No unit is written anywhere; the size of the numbers speaks for {unit}.")
+        notes.append(f"No unit is written anywhere; the size of the numbers speaks for {SHOWN[unit]}.")
     stamps = reading.stamps or _stamps(table, walls, minutes)
     if stamps == "end" and not table.wide:
         walls = walls - np.timedelta64(minutes * 60, "s")
