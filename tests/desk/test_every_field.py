@@ -195,7 +195,7 @@ def controls(window, qtbot, settled, tmp_path):
     home = bench("Home")
     add(demand.ShapedDemand, {
         "yearly_kwh": home.inputs.editors["A year, kWh"], "winter_factor": home.inputs.editors["Midwinter over mean"],
-        "seed": home.inputs.editors["Made days, no."], "shape": home.shape,
+        "seed": home.inputs.editors["Made days, no."], "shape": home.shape, "counts": home.counts,
     })  # fmt: skip
     for title, first, rows in KINDS.values():
         assert title
@@ -208,7 +208,7 @@ def controls(window, qtbot, settled, tmp_path):
     bills = BillsDialog((), 2026)
     add(
         demand.Bill if hasattr(demand, "Bill") else survey.Bill,
-        dict.fromkeys(("first", "last", "kwh"), bills.table),
+        dict.fromkeys(("first", "last", "kwh", "sent_kwh", "made_kwh"), bills.table),
     )
     meter = MeterDialog(demand.MeteredDemand(path="none.csv", counts="net"), tmp_path, "Europe/Dublin")
     qtbot.addWidget(meter)

@@ -394,7 +394,38 @@ def test_bills_are_typed_and_refused_by_their_line(window, opened, qtbot, settle
     settled(window)
     assert len(window.session.job.demand.bills) == 12
     assert bench.bills.text() == "12 bills…"
-    assert window.session.plan.demand.parts[0].kw.sum() * 0.25 == pytest.approx(12 * 410)
+    # The kiln that is there is in them.
+    assert window.session.plan.demand.yearly_kwh == pytest.approx(12 * 410)
+    assert len(window.session.plan.demand.parts) == 2
+
+
+def test_bills_that_tell_what_went_out_are_read_beside_the_array(window, opened, qtbot, settled, tmp_path):
+    table = tmp_path / "bills.csv"
+    table.write_text("from,to,kWh,export kWh\n2025-01-01,2025-06-30,3600,2500\n2025-07-01,2025-12-31,3700,2700\n")
+    bench = opened("Home")
+    assert bench.counts.currentText() == "all that is used"
+    qtbot.mouseClick(bench.bills, LEFT)
+    dialog = bench.dialog
+    assert dialog.table.isColumnHidden(3)
+    dialog.read_file(tmp_path / "none.csv")
+    assert "none.csv" in dialog.problem.text()
+    dialog.read_file(table)
+    assert not dialog.problem.text() and not dialog.table.isColumnHidden(3)
+    assert (
+        dialog.table.item(1, 3).text() == "2700" and "the rest is what came from the grid" in dialog.notes.text()
+    )
+    dialog.table.setItem(0, 4, QTableWidgetItem("3 MWh"))
+    # What was refused is forgotten in the next turn.
+    qtbot.wait(1)
+    press(qtbot, dialog)
+    settled(window)
+    demand = window.session.job.demand
+    assert demand.counts == "net" and [bill.made_kwh for bill in demand.bills] == [3000, None]
+    assert bench.counts.currentText() == "what came from the grid" and bench.bills.text() == "2 bills…"
+    assert "from the grid in 2 bills" in bench.source.text()
+    choose(bench.counts, "gross")
+    settled(window)
+    assert window.session.plan.demand.yearly_kwh == pytest.approx(7300)
 
 
 def test_a_place_is_found_by_name_and_taken(window, opened, qtbot, settled):

@@ -129,13 +129,16 @@ OLD_JOBS = Path(__file__).parent / "version_3"
 
 @pytest.mark.parametrize("name", ["dairy", "hut"])
 def test_a_job_of_version_3_is_read_as_today_s(name):
-    """Its words were others, what they say is the same. Notes, mounting, rooms, spare and snow came since."""
+    """Its words were others, what they say is the same. Notes, mounting, rooms, spare, snow and counts came since."""
 
     def as_then(job):
         place = job.battery_place.with_(where="heated room", room=None)
         faces = [face.with_(mounting="close to the roof") for face in job.faces]
         site = job.site.with_(snow=None)
-        return job.with_(notes="", battery_place=place, faces=faces, generators=job.generators[:1], site=site)
+        demand = job.demand.with_(counts=None)
+        return job.with_(
+            notes="", battery_place=place, faces=faces, generators=job.generators[:1], site=site, demand=demand
+        )
 
     old, now = read_job(OLD_JOBS / f"{name}.relay.json"), demo_job(name)
     assert as_then(old) == as_then(now)

@@ -87,10 +87,10 @@ def test_what_is_wrong_in_nem12_is_named_with_its_line(tmp_path, text, where, pr
 def test_bills_are_read_and_a_spoilt_line_is_named(tmp_path):
     path = tmp_path / "bills.csv"
     path.write_text(bills_csv())
-    bills = read_bills(path)
+    bills = read_bills(path).bills
     assert [bill.kwh for bill in bills] == [412, 388.5, 351]
     path.write_text("first;last;kWh\n01.01.2025;31.01.2025;412,5\n")
-    assert read_bills(path)[0].kwh == 412.5
+    assert read_bills(path).bills[0].kwh == 412.5
     for text, where in (
         ("a,b,c\n2025-01-31,2025-01-01,4\n", "line 2"),
         ("a,b,c\n2025-01-01,soon,4\n", "line 2"),

@@ -92,6 +92,17 @@ def read_text(path: Path, kind: str) -> str:
         raise InputError(path, f"byte {error.start}", "is not UTF-8 text") from None
 
 
+def any_text(raw: bytes) -> str:
+    """Text of a table from elsewhere, whichever of the common encodings it is in."""
+    if raw[:2] in {b"\xff\xfe", b"\xfe\xff"}:
+        return raw.decode("utf-16", errors="replace")
+    try:
+        return raw.decode("utf-8-sig")
+    except UnicodeDecodeError:
+        # What is not UTF-8 is nearly always the western code page.
+        return raw.decode("cp1252", errors="replace")
+
+
 def read_model(model: type[Read], path: Path, kind: str) -> Read:
     """A JSON file as a model of pydantic.
 

@@ -31,6 +31,18 @@ UNITS = re.compile(r"(?<![a-z])(kwh|wh|kw|w)(?![a-z])", re.I)
 VALUE = re.compile(r"([+\-−]?[\d.,  '’]*\d[\d.,]*(?:[eE][+\-]?\d{1,3})?)\s*([kK]?[wW][hH]?)?")
 
 
+def plain_number(text: str, decimal: str) -> float | None:
+    """A number as it is written with a decimal mark, with or without marks of thousands; None when it is none."""
+    plain = re.sub(r"[\s'’\u00a0\u202f]", "", text).replace("−", "-")
+    thousands = "," if decimal == "." else "."
+    plain = plain.replace(thousands, "").replace(decimal, ".")
+    try:
+        value = float(plain)
+    except ValueError:
+        return None
+    return value if abs(value) < 1e9 else None
+
+
 @dataclass(frozen=True)
 class Table:
     """Rows of the file as text with their line numbers, the header above them, and how they were split."""

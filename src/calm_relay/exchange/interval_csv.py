@@ -20,6 +20,7 @@ from calm_relay.exchange.csv_layout import (
     VALUE,
     Table,
     one_meter,
+    plain_number,
     split_table,
 )
 from calm_relay.exchange.errors import InputError
@@ -281,7 +282,7 @@ def _values(
             if text in {"", "-", "NaN", "nan", "null", "NULL", "N/A", "#N/A"}:
                 values[i] = np.nan
                 continue
-            value = _number(match[1], decimal) if match else None
+            value = plain_number(match[1], decimal) if match else None
             if match is None or value is None:
                 raise InputError(path, f"line {line}", f"the value is {text!r}; wanted a number")
             own = (match[2] or "").lower()
@@ -294,17 +295,6 @@ def _values(
                 unit, unit_line = own, unit_line or line
             values[i] = value
     return series, reading.unit or unit
-
-
-def _number(text: str, decimal: str) -> float | None:
-    plain = re.sub(r"[\s'’  ]", "", text).replace("−", "-")
-    thousands = "," if decimal == "." else "."
-    plain = plain.replace(thousands, "").replace(decimal, ".")
-    try:
-        value = float(plain)
-    except ValueError:
-        return None
-    return value if abs(value) < 1e9 else None
 
 
 def _unfold(

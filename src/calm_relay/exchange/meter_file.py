@@ -3,16 +3,22 @@
 import re
 from pathlib import Path
 
-from calm_relay.exchange.bounds import read_bytes
+from calm_relay.exchange.bounds import any_text, read_bytes
 from calm_relay.exchange.green_button import read_green_button
 from calm_relay.exchange.interval_csv import read_interval_csv
 from calm_relay.exchange.meter_data import MeterData
 from calm_relay.exchange.nem12 import read_nem12
+from calm_relay.exchange.spreadsheet import is_packed, only_member, workbook_sheets
 from calm_relay.job.survey import MeterReading
+
+# A year of five minutes in a sheet, and a little.
+MOST_SHEET_ROWS = 200_000
+DAY = re.compile(r"\d{4}-\d{2}-\d{2}")
+TIMED = re.compile(DAY.pattern + r" \d{2}:\d{2}(?::\d{2})?")
 
 
 def read_meter_file(path: Path, reading: MeterReading, time_zone: str, *, signed: bool = False) -> MeterData:
-    """Intervals from an interval CSV, Green Button XML or NEM12 file.
+    """Intervals from an interval CSV or workbook, Green Button XML or NEM12 file, or from one in a ZIP archive.
 
     Parameters
     ----------
@@ -40,7 +46,7 @@ def read_meter_file(path: Path, reading: MeterReading, time_zone: str, *, signed
 
 
 def meter_text(path: Path | str) -> str:
-    """Text of a meter's file, whichever of the common encodings it is in.
+    """Text of a meter's file, whichever of the common encodings it is in; of a workbook, or in an archive, too.
 
     Raises
     ------
@@ -48,10 +54,20 @@ def meter_text(path: Path | str) -> str:
         When it is missing, unreadable, or far too large.
     """
     raw = read_bytes(Path(path), "meter")
-    if raw[:2] in {b"\xff\xfe", b"\xfe\xff"}:
-        return raw.decode("utf-16", errors="replace")
-    try:
-        return raw.decode("utf-8-sig")
-    except UnicodeDecodeError:
-        # What is not UTF-8 is nearly always the western code page.
-        return raw.decode("cp1252", errors="replace")
+    if not is_packed(raw):
+        return any_text(raw)
+    inner = only_member(Path(path), "meter")
+    return any_text(inner) if inner is not None else _fullest_sheet(Path(path))
+
+
+def _fullest_sheet(path: Path) -> str:
+    """Rows of a workbook's longest sheet, with tabs between their cells; its lines are the sheet's."""
+    sheets = workbook_sheets(path, "meter", MOST_SHEET_ROWS)
+    rows = max(sheets, key=len, default=[])
+    # A cell at midnight is a day without a time; in a column of times it is one of them.
+    timed = {column for row in rows for column, cell in enumerate(row) if TIMED.fullmatch(cell)}
+    rows = [
+        [f"{cell} 00:00" if column in timed and DAY.fullmatch(cell) else cell for column, cell in enumerate(row)]
+        for row in rows
+    ]
+    return "\n".join("\t".join(" ".join(cell.split()) for cell in row) for row in rows)

@@ -4,12 +4,14 @@ import csv
 import io
 import re
 import zipfile
+from collections.abc import Callable
 from dataclasses import dataclass
-from datetime import date, datetime
+from datetime import date, datetime, time, timedelta
 from pathlib import Path
 
 from calm_relay.exchange.bounds import (
     LONGEST_CELL,
+    MOST_BYTES,
     MOST_COLUMNS,
     MOST_GROWN,
     MOST_ROWS,
@@ -70,18 +72,86 @@ def _csv_cells(path: Path) -> list[list[str]]:
     return rows
 
 
-def _packed_sheets(path: Path) -> list[list[list[str]]]:
+def is_packed(raw: bytes) -> bool:
+    """Whether a file's first bytes are those of a workbook or of another archive."""
+    return raw[:4] in {b"PK\x03\x04", b"PK\x05\x06"}
+
+
+def only_member(path: Path, kind: str) -> bytes | None:
+    """Content of the one file in an archive that is no workbook; None for a workbook.
+
+    Parameters
+    ----------
+    path : path-like
+        The archive.
+    kind : str
+        What it is to hold; see `bounds.MOST_BYTES`.
+
+    Raises
+    ------
+    InputError
+        When it is damaged or too large, or holds several files or none.
+    """
+    path = Path(path)
+    _refuse_bomb(path)
+    try:
+        with zipfile.ZipFile(path) as archive:
+            names = [name for name in archive.namelist() if not name.endswith("/") and "__MACOSX" not in name]
+            if {"[Content_Types].xml", "mimetype"} & set(names):
+                return None
+            if len(names) != 1:
+                held = ", ".join(names[:6]) if names else "no file"
+                raise InputError(path, "", f"is an archive with {held}; wanted one file in it: unpack it")
+            with archive.open(names[0]) as stream:
+                content = stream.read(MOST_BYTES[kind] + 1)
+    except (zipfile.BadZipFile, NotImplementedError, RuntimeError, ValueError, OSError) as error:
+        if isinstance(error, InputError):
+            raise
+        raise InputError(path, "", "is a damaged or locked archive; wanted one that can be unpacked") from None
+    if len(content) > MOST_BYTES[kind]:
+        raise InputError(path, names[0], f"is larger than {MOST_BYTES[kind] // 1_000_000} MB; wanted less")
+    return content
+
+
+def workbook_sheets(path: Path, kind: str, most_rows: int = MOST_ROWS) -> list[list[list[str]]]:
+    """Cells of every sheet of an XLSX or ODS file as text, times of day with their dates.
+
+    Parameters
+    ----------
+    path : path-like
+        The file.
+    kind : str
+        What it is to hold; see `bounds.MOST_BYTES`.
+    most_rows : int
+        How many rows a sheet may have.
+
+    Raises
+    ------
+    InputError
+        When it is damaged, no such file, or too large.
+    """
+    path = Path(path)
+    checked_size(path, kind)
+    return _packed_sheets(path, most_rows, _whole_text)
+
+
+def _packed_sheets(
+    path: Path, most_rows: int = MOST_ROWS, text: Callable[[object], str] | None = None
+) -> list[list[list[str]]]:
     from python_calamine import CalamineError, CalamineWorkbook
 
+    if path.suffix.lower() == ".xls":
+        raise InputError(path, "", "is a spreadsheet of the old kind (XLS); wanted it saved as XLSX, ODS or CSV")
+    text = text or _text
     _refuse_bomb(path)
     try:
         book = CalamineWorkbook.from_path(str(path))
         found = []
         for name in book.sheet_names:
             rows = book.get_sheet_by_name(name).to_python(skip_empty_area=False)
-            if len(rows) > MOST_ROWS:
-                raise InputError(path, f"sheet {name}", f"has {len(rows):,} rows; wanted at most {MOST_ROWS:,}")
-            found.append([[_text(cell) for cell in row] for row in rows])
+            if len(rows) > most_rows:
+                raise InputError(path, f"sheet {name}", f"has {len(rows):,} rows; wanted at most {most_rows:,}")
+            found.append([[text(cell) for cell in row] for row in rows])
     except (CalamineError, OSError, ValueError) as error:
         if isinstance(error, InputError):
             raise
@@ -107,6 +177,21 @@ def _text(cell: object) -> str:
     if isinstance(cell, date | datetime):
         return cell.isoformat()[:10]
     return str(cell).strip()[:LONGEST_CELL]
+
+
+def _whole_text(cell: object) -> str:
+    """A cell's text with the time of day where it has one; a spreadsheet's times are off by parts of a second."""
+    if isinstance(cell, datetime):
+        cell = (cell + timedelta(milliseconds=500)).replace(microsecond=0)
+        return cell.strftime("%Y-%m-%d %H:%M:%S" if cell.second else "%Y-%m-%d %H:%M")
+    if isinstance(cell, time | timedelta):
+        seconds = round(
+            cell.total_seconds()
+            if isinstance(cell, timedelta)
+            else cell.hour * 3600 + cell.minute * 60 + cell.second + cell.microsecond / 1e6
+        )
+        return f"{seconds // 3600:02d}:{seconds // 60 % 60:02d}"
+    return _text(cell)
 
 
 def _table_of(path: Path, cells: list[list[str]]) -> SheetTable | None:

@@ -1,14 +1,21 @@
 """Time stamps as meter files write them, and local clock time turned into UTC."""
 
 import re
+import unicodedata
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from zoneinfo import ZoneInfo
 
 import numpy as np
 
-NAMES = "jan feb mar apr may jun jul aug sep oct nov dec"
-MONTHS = {name: i for i, name in enumerate(NAMES.split(), 1)}
+# How the names of the months begin in English, German, French, Spanish, Italian, Portuguese, Dutch, Polish and the
+# Nordic languages, without accents.
+_STEMS = (
+    "jan ene gen sty", "feb fev lut", "mar mrt mae maa", "apr avr abr kwi", "may mai mei maj mag", "jun juin giu cze",
+    "jul juil lug lip", "aug aou ago sie", "sep set wrz", "oct okt ott out paz", "nov lis", "dec dez dic des gru",
+)  # fmt: skip
+_MONTHS = {stem: number for number, stems in enumerate(_STEMS, 1) for stem in stems.split()}
+_WORD = r"[^\W\d_]{3,10}"
 _CLOCK = (
     r"(?:[T ]+(?P<hour>\d{1,2})[:.h](?P<minute>\d{2})(?:[:.](?P<second>\d{2})(?:[.,]\d+)?)?"
     r"\s*(?P<half>[AaPp]\.?[Mm]\.?)?\s*(?P<zone>Z|UTC|[+-]\d{2}:?\d{2}|[A-Z]{2,5})?)?"
@@ -17,7 +24,11 @@ _WEEKDAY = re.compile(r"(?:mon|tue|wed|thu|fri|sat|sun)[a-z]*\.?,?\s+", re.I)
 # "00:00 - 00:30" begins at the first of them.
 _UNTIL = r"\s*(?:-|–|to)\s*\d{1,2}[:.h]\d{2}(?:[:.]\d{2})?\s*(?:[AaPp]\.?[Mm]\.?)?"
 _YEAR_FIRST = re.compile(r"(?P<year>\d{4})[-/.](?P<a>\d{1,2})[-/.](?P<b>\d{1,2})" + _CLOCK)
-_YEAR_LAST = re.compile(r"(?P<a>\d{1,2})[-/. ](?P<b>\d{1,2}|[A-Za-z]{3})[-/. ](?P<year>\d{4}|\d{2})" + _CLOCK)
+_BETWEEN = r"(?:[-/. ]{1,2}|\s+de\s+)"
+_YEAR_LAST = re.compile(
+    rf"(?P<a>\d{{1,2}}){_BETWEEN}(?P<b>\d{{1,2}}|{_WORD}){_BETWEEN}(?P<year>\d{{4}}|\d{{2}}){_CLOCK}"
+)
+_MONTH_FIRST = re.compile(rf"(?P<b>{_WORD})\.?[- ]+(?P<a>\d{{1,2}}),?[- ]+(?P<year>\d{{4}}){_CLOCK}")
 _PLAIN = re.compile(
     r"(?P<year>\d{4})(?P<a>\d{2})(?P<b>\d{2})(?:[T ]?(?P<hour>\d{2})(?P<minute>\d{2})(?P<second>\d{2})?)?"
 )
@@ -60,7 +71,7 @@ def read_stamp(text: str) -> Stamp | None:
         text = _WEEKDAY.sub("", text, count=1)
     match = _YEAR_FIRST.fullmatch(text)
     year_first = match is not None
-    match = match or _YEAR_LAST.fullmatch(text)
+    match = match or _YEAR_LAST.fullmatch(text) or _MONTH_FIRST.fullmatch(text)
     if match is None:
         match = _PLAIN.fullmatch(text)
         year_first = match is not None
@@ -68,7 +79,8 @@ def read_stamp(text: str) -> Stamp | None:
             return None
     parts = match.groupdict()
     named = not parts["b"].isdecimal()
-    if named and parts["b"].lower() not in MONTHS:
+    month = month_of(parts["b"]) if named else int(parts["b"])
+    if month is None:
         return None
     year = int(parts["year"])
     year += 2000 if len(parts["year"]) == 2 else 0
@@ -79,10 +91,15 @@ def read_stamp(text: str) -> Stamp | None:
         minute = _minute(int(parts["hour"]), int(parts["minute"]), parts.get("half"))
         if minute is None:
             return None
-    b = MONTHS[parts["b"].lower()] if named else int(parts["b"])
-    if not (1 <= int(parts["a"]) <= 31 and 1 <= b <= 31):
+    if not (1 <= int(parts["a"]) <= 31 and 1 <= month <= 31):
         return None
-    return Stamp(year, int(parts["a"]), b, year_first, named, minute, _offset(parts.get("zone")))
+    return Stamp(year, int(parts["a"]), month, year_first, named, minute, _offset(parts.get("zone")))
+
+
+def month_of(word: str) -> int | None:
+    """Number of a month from 1, by its name or the beginning of it in one of some languages; None when it is none."""
+    plain = "".join(c for c in unicodedata.normalize("NFD", word.lower()) if not unicodedata.combining(c))
+    return _MONTHS.get(plain[:4], _MONTHS.get(plain[:3]))
 
 
 def read_time(text: str) -> int | None:

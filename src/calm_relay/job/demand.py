@@ -338,7 +338,12 @@ class _WithLoads(Model):
 
 
 class ShapedDemand(_WithLoads):
-    """A yearly figure, or bills, spread over the hours of a kind of house, with machines on top."""
+    """A yearly figure, or bills, spread over the hours of a kind of house, with machines on top.
+
+    A year's figure is without the loads listed beside it; bills count those that are there, not those to come.
+    `counts` says what they count: all that is used (gross), or what came from the grid beside the array that stands
+    there, with the loads that are there (net); None: nobody said, and it is taken for gross.
+    """
 
     kind: Literal["shape"] = "shape"
     yearly_kwh: Positive = Field(le=1_000_000, description="Without the loads listed beside it.")
@@ -346,6 +351,7 @@ class ShapedDemand(_WithLoads):
     winter_factor: float = Field(default=1.25, ge=0.5, le=2.5, description="Midwinter over yearly mean.")
     seed: int = Field(default=1, ge=0, le=2**31 - 1)
     bills: tuple[Bill, ...] = Field(default=(), max_length=60, description="They replace the yearly figure.")
+    counts: Literal["gross", "net"] | None = Field(default=None, description="What the figure or the bills count.")
 
 
 class MeteredDemand(_WithLoads):

@@ -213,11 +213,18 @@ class RuleChange(Model):
 
 
 class Bill(Model):
-    """One bill: the days it covers, both counted, and the energy on it."""
+    """One bill: the days it covers, both counted, and the energy on it.
+
+    What went out and what the array made are read where the bills count what came from the grid.
+    """
 
     first: str = Field(pattern=r"^\d{4}-\d{2}-\d{2}$")
     last: str = Field(pattern=r"^\d{4}-\d{2}-\d{2}$")
     kwh: NotNegative = Field(le=1_000_000)
+    sent_kwh: NotNegative | None = Field(default=None, le=1_000_000, description="What went out to the grid.")
+    made_kwh: NotNegative | None = Field(
+        default=None, le=1_000_000, description="What the array made in those days, as its inverter counted it."
+    )
 
     @model_validator(mode="after")
     def _covers_days(self) -> Self:

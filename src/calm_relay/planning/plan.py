@@ -14,6 +14,7 @@ import numpy as np
 from calm_relay.exchange.array_cache import many_jobs
 from calm_relay.job.library import Library
 from calm_relay.job.model import Job
+from calm_relay.physics.plant.inputs import bus_inputs
 from calm_relay.physics.plant.year import PlantYear
 from calm_relay.planning.architecture.design import Design, DesignContext, Refusal, survey_of
 from calm_relay.planning.architecture.existing_system import existing_converters
@@ -31,7 +32,7 @@ from calm_relay.planning.operation.lasting import lasting_starts
 from calm_relay.planning.operation.outcome import aged_kinds, battery_left, lost_of, outcome_of
 from calm_relay.planning.operation.simulate import inputs_of, production_of, year_of
 from calm_relay.planning.site.array import Face, design_temperatures, faces_of
-from calm_relay.planning.site.demand import DemandYear, demand_year
+from calm_relay.planning.site.demand import DemandYear, Today, demand_year
 from calm_relay.planning.site.site_year import SiteYear, site_year
 from calm_relay.planning.verdict.choice import Choice, best_of, choose
 from calm_relay.planning.verdict.option import Option, RefusedOption
@@ -203,11 +204,25 @@ def _laid_out(
     now = existing_converters(survey)
     progress(0.5, "Reading the home's year")
     today = Design(as_is.ARCHITECTURE, "As it is", "none", now)
-    demand = demand_year(job, folder, site, lambda: production_of(today, job, site))
+    demand = demand_year(job, folder, site, _as_it_stands(today, job, site))
     bank = bank_of(job, equipment)
     context = DesignContext(survey, demand, bank, now)
     ground = Groundwork(job, equipment, rules, site, faces, demand, bank)
     return ground, context, tuple(designs(context))
+
+
+def _as_it_stands(today: Design, job: Job, site: SiteYear) -> Today:
+    """What stands there, for a demand that was counted beside it."""
+
+    def exchange(then: Job, demand: DemandYear) -> tuple[np.ndarray, np.ndarray]:
+        year = bus_inputs(inputs_of(today, then, site, demand))
+        return year.at_bus("import"), year.at_bus("export")
+
+    return Today(
+        lambda: production_of(today, job, site),
+        exchange,
+        lambda then, demand: inputs_of(today, then, site, demand).digest,
+    )
 
 
 def _options(

@@ -50,6 +50,11 @@ STEPS = (
 OFF_GRID_HOW = (
     "There is none. A generator is stated on Inverter under Service today; Meter and connection brings a grid."
 )
+# An array that is there makes a bill less than what the home uses.
+BESIDE_HOW = (
+    "Type the year’s kWh, read bills or a meter’s file; say under Figures count whether all that is used is counted, "
+    "or what came from the grid beside the array."
+)
 
 
 class Questions(QFrame):
@@ -215,6 +220,8 @@ class Questions(QFrame):
         done = step.answers is not None and step.answers not in job.wanted
         self.asks.setText(f"{self._at + 1} of {len(STEPS)}   {step.asks}{'  ✓' if done else ''}")
         how = OFF_GRID_HOW if step.bench == "Grid" and not job.supply.on_grid else step.how
+        if step.bench == "Home" and job.existing_inverters and job.supply.on_grid:
+            how = BESIDE_HOW
         self.how.setText(f"{how if not done else f'Answered. {step.more}'} {self._still(job)}".strip())
         for bench, fields in self._own.items():
             for field in fields:

@@ -14,15 +14,17 @@ from calm_relay.desk.benches.load_rows import LoadRows
 from calm_relay.desk.charts.backup_picture import BackupPicture
 from calm_relay.desk.charts.home_charts import Carpet, Seasons, Stacked
 from calm_relay.desk.dialogs.backed_up_loads_dialog import ask_backed_up_loads
-from calm_relay.desk.dialogs.bills_dialog import BillsDialog
+from calm_relay.desk.dialogs.bills_dialog import COUNTS, BillsDialog
 from calm_relay.desk.dialogs.meter_dialog import MeterDialog
 from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.field_form import FieldForm, field_of
 from calm_relay.desk.widgets.label import Label, RichLabel, rich, tip
+from calm_relay.desk.widgets.measures import MEASURES
 from calm_relay.desk.widgets.tabs import Tabs, tabbed
 from calm_relay.desk.widgets.theme import font
 from calm_relay.desk.widgets.wording import keep_units
 from calm_relay.job.demand import LOAD_FIELDS, MeteredDemand, ShapedDemand
+from calm_relay.planning.common.joined import counted
 from calm_relay.planning.common.vocabulary import vocabulary_of
 
 SHAPES = (
@@ -72,6 +74,8 @@ class HomeBench(Bench):
         self.summary.setFont(font(9))
         self.shape = ChoiceField("Kind of house", SHAPES, width=14)
         self.shape.taken.connect(self._on_shape)
+        self.counts = ChoiceField("What the year’s figure or the bills count", COUNTS, width=14)
+        self.counts.taken.connect(self._on_counts)
         self.inputs = FieldForm(
             (
                 field_of("A year, kWh", "kWh", "demand", ShapedDemand, "yearly_kwh", 0),
@@ -117,6 +121,10 @@ class HomeBench(Bench):
         kind.setBuddy(self.shape)
         grid.addWidget(kind, 0, 0)
         grid.addWidget(self.shape, 0, 1)
+        self.counts_label = Label("Figures c&ount")
+        self.counts_label.setBuddy(self.counts)
+        grid.addWidget(self.counts_label, 1, 0)
+        grid.addWidget(self.counts, 1, 1)
         grid.setColumnStretch(1, 1)
         side.addLayout(grid)
         side.addWidget(self.inputs)
@@ -141,10 +149,14 @@ class HomeBench(Bench):
         shaped = isinstance(job.demand, ShapedDemand)
         self.shape.show_value(job.demand.shape if shaped else None)
         self.shape.setEnabled(shaped)
+        self.counts.show_value(job.demand.counts if shaped else None)
+        for part in (self.counts, self.counts_label):
+            part.setVisible(shaped and job.supply.on_grid)
         self.inputs.show_job(job)
         self.inputs.editors["A year, kWh"].setEnabled(shaped and not job.demand.bills)
         self.again.setEnabled(not shaped)
-        self.bills.setText(f"{len(job.demand.bills)} bills…" if shaped and job.demand.bills else "Bills…")
+        billed = len(job.demand.bills) if shaped else 0
+        self.bills.setText(f"{counted(billed, 'bill')}…" if billed else "Bills…")
         self.loads.show_job(job)
         self.controlled.show_job(job)
 
@@ -211,7 +223,7 @@ class HomeBench(Bench):
     def ask_meter(self) -> None:
         """Asks for a meter's file and opens its preview."""
         name, _ = QFileDialog.getOpenFileName(
-            self, "A meter's file", "", "Meter files (*.csv *.txt *.xml);;All files (*)"
+            self, "A meter's file", "", "Meter files (*.csv *.txt *.tsv *.xml *.xlsx *.ods *.zip);;All files (*)"
         )
         if name:
             self.open_meter(name)
@@ -233,19 +245,31 @@ class HomeBench(Bench):
     def open_bills(self) -> None:
         """Opens the bills."""
         demand = self._job.demand
-        dialog = BillsDialog(demand.bills if isinstance(demand, ShapedDemand) else (), self._job.site.year, self)
-        dialog.accepted.connect(lambda: self._take_bills(dialog.bills))
+        shaped = isinstance(demand, ShapedDemand)
+        dialog = BillsDialog(
+            demand.bills if shaped else (),
+            self._job.site.year,
+            demand.counts if shaped else None,
+            self,
+            month_first=MEASURES.in_feet,
+        )
+        dialog.accepted.connect(lambda: self._take_bills(dialog.bills, dialog.counts))
         self.dialog = dialog
         dialog.open()
 
-    def _take_bills(self, bills):
+    def _take_bills(self, bills, counts):
         demand = self._job.demand
         if isinstance(demand, ShapedDemand):
-            changed = demand.with_(bills=bills)
+            changed = demand.with_(bills=bills, counts=counts)
         else:
             loads = {name: getattr(demand, name) for name in LOAD_FIELDS}
-            changed = ShapedDemand(yearly_kwh=max(sum(bill.kwh for bill in bills), 1.0), bills=bills, **loads)
-        self._take(changed, f"{len(bills)} bills")
+            kwh = max(sum(bill.kwh for bill in bills), 1.0)
+            changed = ShapedDemand(yearly_kwh=kwh, bills=bills, counts=counts, **loads)
+        self._take(changed, counted(len(bills), "bill"))
+
+    def _on_counts(self, counts):
+        job = self._job.with_(demand=self._job.demand.with_(counts=counts))
+        self.edited.emit(job, f"Counted: {dict(COUNTS)[counts]}")
 
     def _take(self, demand, label):
         self.edited.emit(self._job.with_(demand=demand), label)

@@ -233,7 +233,7 @@ class MeterDialog(AnswerDialog):
 
     def _ask_file(self, field):
         name, _ = QFileDialog.getOpenFileName(
-            self, "A meter's file", "", "Meter files (*.csv *.txt *.xml);;All (*)"
+            self, "A meter's file", "", "Meter files (*.csv *.txt *.tsv *.xml *.xlsx *.ods *.zip);;All (*)"
         )
         self.demand = self.demand.with_(**{field: name or None})
         self._read()

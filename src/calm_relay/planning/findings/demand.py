@@ -4,12 +4,24 @@ from collections.abc import Callable
 from typing import Any
 
 from calm_relay.job.base import minutes_of
-from calm_relay.job.demand import Car
+from calm_relay.job.demand import Car, ShapedDemand
 from calm_relay.job.model import Job
 from calm_relay.planning.common.joined import counted
-from calm_relay.planning.findings.base import Finding, Mend, Severity, Subject, check, judged, warns, warns_if
+from calm_relay.planning.findings.base import (
+    Finding,
+    Mend,
+    Severity,
+    Subject,
+    check,
+    grid_check,
+    judged,
+    warns,
+    warns_if,
+)
 
 SMALL_SHARE = 0.02
+# So far may the array as modelled be off what its inverter counted, and a run off what bills counted from the grid.
+MADE_OFF, IMPORT_OFF = 0.15, 0.15
 # Holidays and cuts of supply leave a few hours without a reading.
 SILENT_HOURS = 100.0
 
@@ -111,6 +123,116 @@ def check_gross_meter(subject: Subject) -> list[Finding]:
 
 def _counts_both(job: Job) -> Job:
     return job.with_(demand=job.demand.with_(counts="net"))
+
+
+def _counts_all(job: Job) -> Job:
+    return job.with_(demand=job.demand.with_(counts="gross"))
+
+
+@grid_check
+def check_counted(subject: Subject) -> list[Finding]:
+    """Bills of a house with an array count what came from the grid, which is less than the house uses."""
+    demand = subject.job.demand
+    there = any(converter.has_array for converter in subject.context.now)
+    if not isinstance(demand, ShapedDemand) or demand.counts is not None or not there:
+        return []
+    figures = counted(len(demand.bills), "bill") if demand.bills else f"the {demand.yearly_kwh:,.0f} kWh a year"
+    sentence = (
+        f"Nobody said what {figures} count beside the array that stands there: all that the house uses, as they are "
+        "read now, or what came from the grid. What the house uses of its array is on no bill."
+    )
+    return [
+        warns(
+            "counted energy",
+            "Home",
+            "demand.counts",
+            sentence,
+            rule=subject.context.demand.source,
+            mends=(
+                Mend("They count all that is used", _counts_all),
+                Mend("They count what came in", _counts_both),
+            ),
+        )
+    ]
+
+
+@grid_check
+def check_behind_meter(subject: Subject) -> list[Finding]:
+    """What a house uses behind its array, found from its bills; how well the run agrees with them is said."""
+    demand = subject.context.demand
+    behind = demand.behind
+    if behind is None or not any(converter.has_array for converter in subject.context.now):
+        return []
+    known = behind.balanced == max(behind.bills, 1)
+    how = "by what came in and went out" if known else "so that as much comes from the grid as was counted"
+    off = behind.run_in_kwh / behind.counted_kwh - 1.0 if behind.counted_kwh > 0 else 0.0
+    sentence = (
+        f"{behind.counted_kwh:,.0f} kWh came from the grid beside the array that stands there; the house is taken to "
+        f"use {behind.house_kwh:,.0f} kWh in the same days, {how}."
+    )
+    if known and abs(off) > IMPORT_OFF:
+        sentence += (
+            f" Its hours are not those of the shape: the run takes {behind.run_in_kwh:,.0f} kWh from the grid. "
+            "A meter’s file would tell."
+        )
+    elif not known:
+        sentence += " What went out, on the same bill, makes it surer."
+    findings = [
+        warns_if(
+            known and abs(off) > IMPORT_OFF,
+            "behind the meter",
+            "Home",
+            "demand.counts",
+            sentence,
+            reading=(behind.run_in_kwh, behind.counted_kwh, "kWh"),
+            rule=demand.source,
+        )
+    ]
+    if behind.made is not None:
+        findings.append(_made_as_modelled(*behind.made, demand.source))
+    return findings
+
+
+def _made_as_modelled(stated: float, modelled: float, source: str) -> Finding:
+    off = modelled / stated - 1.0 if stated > 0 else 1.0
+    less = "less" if off < 0 else "more"
+    sentence = f"The array made {stated:,.0f} kWh by its inverter; as modelled it makes {abs(off):.0%} {less}."
+    if off > MADE_OFF:
+        sentence += " Dirt, shade, or strings that are out: look at it, or state the losses."
+    elif off < -MADE_OFF:
+        sentence += " Are its modules, its tilt and its losses as stated?"
+    return warns_if(
+        abs(off) > MADE_OFF,
+        "yield today",
+        "Home",
+        "demand.bills",
+        sentence,
+        reading=(modelled, stated, "kWh"),
+        rule=source,
+    )
+
+
+@check
+def check_emptied_bills(subject: Subject) -> list[Finding]:
+    """Bills that the loads listed beside the house use up, or that no house behind the array comes to."""
+    demand = subject.context.demand
+    if not demand.emptied:
+        return []
+    shaped = subject.job.demand
+    billed = isinstance(shaped, ShapedDemand) and bool(shaped.bills)
+    figures = counted(demand.emptied, "bill") if billed else "the year’s figure"
+    beside = "The loads that are there" + (" and the array" if demand.behind is not None else "")
+    return [
+        warns(
+            "emptied bills",
+            "Home",
+            "demand.bills",
+            f"{beside} leave nothing of {figures} for the house itself. Is a load listed that is to come, or is a "
+            "figure of another time?",
+            reading=(float(demand.emptied), 0.0, "bills"),
+            rule=demand.source,
+        )
+    ]
 
 
 @check

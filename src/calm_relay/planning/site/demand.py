@@ -2,16 +2,13 @@
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
-from datetime import date
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 
 from calm_relay.job.base import minutes_of
-from calm_relay.job.demand import MeteredDemand, ScheduledLoad, ShapedDemand, Weekday
+from calm_relay.job.demand import LOAD_FIELDS, MeteredDemand, ScheduledLoad, ShapedDemand, Weekday
 from calm_relay.job.model import Job
-from calm_relay.job.survey import Bill
 from calm_relay.physics.calendar import YearCalendar
 from calm_relay.physics.demand_shape import (
     car_load,
@@ -21,9 +18,12 @@ from calm_relay.physics.demand_shape import (
     shaped_year,
 )
 from calm_relay.physics.kept import kept, kept_in_common
+from calm_relay.physics.net_use import Exchange
 from calm_relay.planning.common.errors import PlanError
+from calm_relay.planning.common.joined import counted
 from calm_relay.planning.site.controlled_loads import SPARE_POWER, controlled_loads
 from calm_relay.planning.site.metered import Metered, metered_year
+from calm_relay.planning.site.net_bills import BehindMeter, behind_meter, days_of, in_order
 from calm_relay.planning.site.seasons import seasons_at
 from calm_relay.planning.site.site_year import SiteYear, file_edition
 
@@ -46,7 +46,8 @@ class DemandYear:
 
     `night_kwh` is what a mean night of the worst season asks from sunset to sunrise. `metered` is None for a
     shaped year; `days_without_bill` is None where the year does not rest on bills. `machines` are those that start at
-    once, compressors of heat pumps among them.
+    once, compressors of heat pumps among them. `behind` is set where figures of what came from the grid were turned
+    into what the house used; `emptied` says in how many bills the loads that are there leave nothing for the house.
     """
 
     kw: np.ndarray
@@ -62,9 +63,30 @@ class DemandYear:
     metered: Metered | None
     days_without_bill: int | None
     machines: tuple[ScheduledLoad, ...] = ()
+    behind: BehindMeter | None = None
+    emptied: int = 0
 
 
-def demand_year(job: Job, folder: Path, year: SiteYear, made_kw: Callable[..., Any] | None = None) -> DemandYear:
+@dataclass(frozen=True, eq=False)
+class Today:
+    """What a demand may ask of the plant that stands there.
+
+    Attributes
+    ----------
+    made_kw : callable
+        Gives the AC power of its array as modelled [kW].
+    exchange : callable
+        Gives import and export [kW] of a job's plant beside a demand.
+    digest : callable
+        Gives a digest of all that such a run reads.
+    """
+
+    made_kw: Callable[[], np.ndarray]
+    exchange: Callable[[Job, DemandYear], tuple[np.ndarray, np.ndarray]]
+    digest: Callable[[Job, DemandYear], bytes]
+
+
+def demand_year(job: Job, folder: Path, year: SiteYear, today: Today | None = None) -> DemandYear:
     """The home's demand on the planner's steps.
 
     Parameters
@@ -75,8 +97,8 @@ def demand_year(job: Job, folder: Path, year: SiteYear, made_kw: Callable[..., A
         Where relative paths start.
     year : SiteYear
         The simulated year.
-    made_kw : callable, optional
-        Gives the AC power of today's roof as modelled [kW]; asked for a net meter without measured production.
+    today : Today, optional
+        What stands there; asked for figures and for a net meter that count what came from the grid.
 
     Raises
     ------
@@ -92,14 +114,73 @@ def demand_year(job: Job, folder: Path, year: SiteYear, made_kw: Callable[..., A
             if stated is not None:
                 paths[name] = file_edition(folder / stated)
     modelled, demand = None, job.demand
+    if isinstance(demand, ShapedDemand) and demand.counts == "net" and today is not None and job.supply.on_grid:
+        behind = _behind(job, year, today)
+        made = _demand_year(behind.used, (), year, job.site.latitude, _Series(None))
+        return _told(replace(made, behind=behind, emptied=behind.at_rest), demand)
     if (
         isinstance(demand, MeteredDemand)
         and demand.counts == "net"
         and "production_path" not in paths
-        and made_kw is not None
+        and today is not None
     ):
-        modelled = made_kw()
+        modelled = today.made_kw()
     return _demand_year(demand, tuple(paths.items()), year, job.site.latitude, _Series(modelled))
+
+
+def _told(made: DemandYear, demand: ShapedDemand) -> DemandYear:
+    """The year with the figures it rests on named as they were counted."""
+    assert made.behind is not None, "it rests on figures of what came from the grid"
+    house, *rest = made.parts
+    figure = "a year" if not demand.bills else "in " + counted(len(demand.bills), "bill")
+    source = f"{demand.shape} shape scaled to {made.behind.counted_kwh:,.0f} kWh from the grid {figure}"
+    parts = (replace(house, source=source), *rest)
+    return replace(made, parts=parts, source=source + made.source.removeprefix(house.source))
+
+
+def _behind(job: Job, year: SiteYear, today: Today) -> BehindMeter:
+    """What the house used by figures of what came from the grid beside what stands there."""
+    assert isinstance(job.demand, ShapedDemand), "a meter's file is read otherwise"
+    demand = job.demand
+    there = {name: tuple(load for load in getattr(demand, name) if not load.planned) for name in LOAD_FIELDS}
+    made = _Series(today.made_kw())
+
+    def found(guess_kwh: float) -> BehindMeter:
+        plain = demand.with_(**there, bills=(), counts="gross", yearly_kwh=guess_kwh)
+        then = job.as_built(demand=plain)
+        base = _demand_year(plain, (), year, job.site.latitude, _Series(None))
+
+        def exchange(kw: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+            parts = (replace(base.parts[0], kw=kw), *base.parts[1:])
+            return today.exchange(then, replace(base, kw=_sum_of(parts), parts=parts))
+
+        return _behind_meter(demand, _Asked(exchange, today.digest(then, base)), base, year, made)
+
+    # A larger house has calmer days: the second time its days are those of what was found.
+    return found(_a_year_kwh(found(_a_year_kwh(demand, year)).used, year))
+
+
+@kept
+def _behind_meter(
+    demand: ShapedDemand, exchange: "_Asked", base: DemandYear, year: SiteYear, made: "_Series"
+) -> BehindMeter:
+    assert made.array is not None, "what stands there makes a series, of zeros where it has no array"
+    beside_kwh = _there_by_day(demand, year)
+    return behind_meter(demand, base.parts[0].kw, beside_kwh, year.calendar.step_h, made.array, exchange.answer)
+
+
+class _Asked:
+    """Something that answers, told by a digest of what its answers rest on."""
+
+    def __init__(self, answer: Exchange, digest: bytes) -> None:
+        self.answer = answer
+        self._digest = digest
+
+    def __hash__(self) -> int:
+        return hash(self._digest)
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Asked) and self._digest == other._digest
 
 
 class _Series:
@@ -125,12 +206,12 @@ def _demand_year(
     modelled: _Series,
 ) -> DemandYear:
     calendar = year.calendar
-    metered, bare_days = None, None
+    metered, bare_days, emptied = None, None, 0
     if isinstance(demand, MeteredDemand):
         metered = metered_year(demand, dict(paths), calendar, latitude, modelled.array, year.sun.zenith)
         kw, source = metered.kw, metered.source
     else:
-        kw, source, bare_days = _shaped(demand, calendar, latitude)
+        kw, source, bare_days, emptied = _shaped(demand, year, latitude)
     parts = _with_loads(Part("The house", kw, False, source), demand, year)
     added = [part.name for part in parts[1:]]
     # A name in the middle of a sentence loses its capital.
@@ -155,6 +236,7 @@ def _demand_year(
         metered,
         bare_days,
         _machines(demand, parts),
+        emptied=emptied,
     )
 
 
@@ -209,10 +291,11 @@ def _sum_of(parts: tuple[Part, ...]) -> np.ndarray:
     return sum((part.kw for part in parts), np.zeros(parts[0].kw.size))
 
 
-def _shaped(demand: ShapedDemand, calendar: YearCalendar, latitude: float) -> tuple[np.ndarray, str, int | None]:
-    bills = [(_days_of(bill), bill.kwh) for bill in sorted(demand.bills, key=lambda bill: bill.first)]
+def _shaped(demand: ShapedDemand, year: SiteYear, latitude: float) -> tuple[np.ndarray, str, int | None, int]:
+    """The house's power, where it comes from, days without a bill, and bills that the loads use up."""
+    calendar = year.calendar
     kw = shaped_year(
-        _a_year_kwh(demand, bills),
+        _a_year_kwh(demand, year),
         demand.winter_factor,
         latitude,
         calendar.wall_minute,
@@ -222,23 +305,42 @@ def _shaped(demand: ShapedDemand, calendar: YearCalendar, latitude: float) -> tu
         demand.shape,
     )
     if not demand.bills:
-        return kw, f"{demand.shape} shape scaled to {demand.yearly_kwh:,.0f} kWh a year", None
-    billed = scale_to_bills(kw, calendar.step_h, bills)
-    source = f"{demand.shape} shape scaled to {len(bills)} bill{'s' * (len(bills) > 1)}"
-    return billed.kw, source, billed.days_without_bill
+        return kw, f"{demand.shape} shape scaled to {demand.yearly_kwh:,.0f} kWh a year", None, 0
+    own = _billed(demand, year)
+    emptied = sum(
+        bill.kwh > 0.0 and left == 0.0 for bill, (_, left) in zip(in_order(demand.bills), own, strict=True)
+    )
+    billed = scale_to_bills(kw, calendar.step_h, own)
+    source = f"{demand.shape} shape scaled to {counted(len(own), 'bill')}"
+    return billed.kw, source, billed.days_without_bill, emptied
 
 
-def _days_of(bill: Bill) -> np.ndarray:
-    """Days of the year that a bill covers, 0 to 364."""
-    first, last = date.fromisoformat(bill.first), date.fromisoformat(bill.last)
-    return (min(first.timetuple().tm_yday, 365) - 1 + np.arange((last - first).days + 1)) % 365
+def _billed(demand: ShapedDemand, year: SiteYear) -> list[tuple[np.ndarray, float]]:
+    """Days of each bill, and its energy without that of the loads that are there [kWh]."""
+    beside = _there_by_day(demand, year)
+    bills = [(days_of(bill), bill.kwh) for bill in in_order(demand.bills)]
+    return [(days, max(kwh - float(beside[days].sum()), 0.0)) for days, kwh in bills]
 
 
-def _a_year_kwh(demand: ShapedDemand, bills: list[tuple[np.ndarray, float]]) -> float:
-    """What the house uses a year: as stated, or about what its bills come to."""
-    if not bills:
+@kept
+def _there_by_day(demand: ShapedDemand, year: SiteYear) -> np.ndarray:
+    """What the loads that are there use on each day of a year [kWh]: a bill counts them with the house."""
+    kw = np.zeros(year.calendar.steps)
+    for part in _loads(demand, year):
+        kw = kw if part.planned else kw + part.kw
+    for item in controlled_loads(demand, None, None, year):
+        if not item.planned:
+            lost_kw = item.load.loss_per_h * item.load.cap_kwh
+            kw = kw + (item.load.draw_kw + lost_kw) / item.load.gain
+    return np.asarray(kw.reshape(365, -1).sum(axis=1) * year.calendar.step_h)
+
+
+def _a_year_kwh(demand: ShapedDemand, year: SiteYear) -> float:
+    """What is counted in a year without the loads beside it: as stated, or about what the bills come to."""
+    if not demand.bills:
         return demand.yearly_kwh
-    return max(sum(kwh for _, kwh in bills) * 365.0 / sum(days.size for days, _ in bills), 1.0)
+    own = _billed(demand, year)
+    return max(sum(kwh for _, kwh in own) * 365.0 / sum(days.size for days, _ in own), 1.0)
 
 
 def _loads(demand: ShapedDemand | MeteredDemand, year: SiteYear) -> Iterator[Part]:

@@ -34,7 +34,7 @@ WORKERS = min(2, cpu_count() or 1)
 CLOSE = 0.6
 # Half of a range where the job states none: common practice, no source.
 MEASURED_LIGHT, MADE_LIGHT = 0.10, 0.15
-METERED, BILLED, ASSUMED = 0.05, 0.10, 0.25
+METERED, BILLED, BEHIND, ASSUMED = 0.05, 0.10, 0.15, 0.25
 
 
 @dataclass(frozen=True)
@@ -129,7 +129,9 @@ def _demand_off(job: Job) -> float:
     if isinstance(job.demand, MeteredDemand):
         return METERED
     assert isinstance(job.demand, ShapedDemand), "there are two kinds"
-    return BILLED if job.demand.bills else ASSUMED
+    if not job.demand.bills:
+        return ASSUMED
+    return BEHIND if job.demand.counts == "net" else BILLED
 
 
 def futures_of(plan: Plan, option: Option | RefusedOption, progress: Progress = unheard) -> Futures | None:
@@ -246,7 +248,9 @@ def _days(plan: Plan, designs: Sequence[Design], number: int) -> _Days:
             job = job.with_(site=job.site.with_(weather=weather.with_(year=year, path=site.file_path)))
             site = site_year(job.site, None, Path())
         if isinstance(job.demand, ShapedDemand):
-            job = job.with_(demand=job.demand.with_(seed=_later(job.demand.seed, number)))
+            # What was counted beside the array was counted in the plan's own year.
+            used = job.demand if demand.behind is None else demand.behind.used
+            job = job.with_(demand=used.with_(seed=_later(used.seed, number)))
             demand = demand_year(job, Path(), site)
         else:
             demand = with_other_loads(demand, job.demand, site)

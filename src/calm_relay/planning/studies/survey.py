@@ -11,6 +11,7 @@ from calm_relay.job.model import ClimatePreset, Job, MonthlyWeather
 from calm_relay.job.quantity import length_text, measure_text
 from calm_relay.job.survey import BatteryPlace, HorizonPoint, Snow
 from calm_relay.planning.common.errors import PlanError
+from calm_relay.planning.common.joined import counted
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.common.region_words import said_in_region
 from calm_relay.planning.common.wanted import STATIONS, WORDS
@@ -233,7 +234,9 @@ def _home(made: Plan) -> Iterator[Entry]:
     else:
         kwh = demand.yearly_kwh
         if demand.bills:
-            yield Entry("demand", "Demand in a year", "Home", "measured", f"{len(demand.bills)} bills")
+            of_grid = " of what came from the grid" if made.demand.behind is not None else ""
+            told = f"{counted(len(demand.bills), 'bill')}{of_grid}"
+            yield Entry("demand", "Demand in a year", "Home", "measured", told)
         else:
 
             def used(factor: float) -> Callable[[Job], Job]:
