@@ -108,7 +108,7 @@ def test_a_spoilt_epw_names_line_and_field(epw, written, spoil, where, wanted):
 @pytest.mark.parametrize(
     ("spoil", "where", "wanted"),
     [
-        (lambda lines: lines[:1], "line 2", "wanted column names"),
+        (lambda lines: lines[:1], "", "wanted EPW, TMY3, or a table of hours with heads"),
         (lambda lines: with_field(lines, 1, 5, ""), "line 1", "latitude"),
         (lambda lines: with_field(lines, 700, 5, "-9900"), "line 700", "GHI (column 5) is -9900"),
         (lambda lines: with_line(lines, 9, "01/01/1988,07:00"), "line 9", "has 2 columns; wanted 71"),

@@ -30,7 +30,7 @@ _YEAR_LAST = re.compile(
 )
 _MONTH_FIRST = re.compile(rf"(?P<b>{_WORD})\.?[- ]+(?P<a>\d{{1,2}}),?[- ]+(?P<year>\d{{4}}){_CLOCK}")
 _PLAIN = re.compile(
-    r"(?P<year>\d{4})(?P<a>\d{2})(?P<b>\d{2})(?:[T ]?(?P<hour>\d{2})(?P<minute>\d{2})(?P<second>\d{2})?)?"
+    r"(?P<year>\d{4})(?P<a>\d{2})(?P<b>\d{2})(?:[T :]?(?P<hour>\d{2})(?P<minute>\d{2})(?P<second>\d{2})?)?"
 )
 _TIME = re.compile(rf"(\d{{1,2}})[:.h](\d{{2}})(?:[:.]\d{{2}})?\s*([AaPp]\.?[Mm]\.?)?(?:{_UNTIL})?")
 

@@ -1,4 +1,7 @@
-"""Weather years from EPW and TMY3 files, checked line by line, with what would be right in every error."""
+"""Weather years from EPW and TMY3 files and from tables of hours, checked line by line.
+
+Every error says what would be right.
+"""
 
 import math
 import re
@@ -11,6 +14,7 @@ import numpy as np
 from calm_relay.exchange.bounds import read_text
 from calm_relay.exchange.csv_lines import split_lines
 from calm_relay.exchange.errors import InputError
+from calm_relay.exchange.weather_table import read_weather_table
 
 HOURS = 8760
 # A file of so many years is refused before its hours are read.
@@ -23,7 +27,8 @@ class HourlyWeather:
 
     Irradiances are means of the hour [W/m2]; air temperature [degC] and wind [m/s] stand at its end. `extreme_min_c`
     is the mean of the yearly lowest air temperatures that the file's head states, None where it states none;
-    `calendar_year` is what all its stamps say, None where months are of several years.
+    `calendar_year` is what all its stamps say, None where months are of several years. What a table does not tell is
+    NaN: of its place, of its clock, and beam, diffuse and wind of every hour.
     """
 
     place: str
@@ -120,7 +125,7 @@ def most_usual(years: Sequence[HourlyWeather]) -> int:
 
 
 def read_weather_years(path: Path | str) -> tuple[HourlyWeather, ...]:
-    """The years of an EPW (.epw) or TMY3 (.csv, .tm3) file, one after another; 29 February is left out.
+    """The years of an EPW (.epw) or TMY3 (.csv, .tm3) file or of a table, one after another; 29 February is left out.
 
     Raises
     ------
@@ -133,14 +138,15 @@ def read_weather_years(path: Path | str) -> tuple[HourlyWeather, ...]:
     """
     path = Path(path)
     layout = EPW if path.suffix.lower() == ".epw" else TMY3
-    rows = split_lines(path, read_text(path, "weather"))
+    text = read_text(path, "weather")
+    if layout is TMY3 and not _TMY3_HEAD.match(text):
+        return _of_table(path, text)
+    rows = split_lines(path, text)
     while rows and not any(field.strip() for field in rows[-1]):
         rows.pop()
     head = rows[0] if rows else []
     if layout is EPW and (not head or head[0].strip().upper() != "LOCATION"):
         raise InputError(path, "line 1", "this is not an EPW file; wanted a first line that starts with LOCATION")
-    if layout is TMY3 and (len(rows) < 2 or not rows[1] or not rows[1][0].startswith("Date")):
-        raise InputError(path, "line 2", "this is not a TMY3 file; wanted column names, the first one Date")
     place = _numbers(path, 1, head, layout.head)
     hours, stamped = _hours(path, rows, layout)
     years = []
@@ -165,6 +171,33 @@ def read_weather_years(path: Path | str) -> tuple[HourlyWeather, ...]:
             )
         )
     return tuple(years)
+
+
+# A line of the station, and one of heads that begins so.
+_TMY3_HEAD = re.compile(r"[^\n]*\n\"?Date \(MM/DD/YYYY\)", re.I)
+
+
+def _of_table(path: Path, text: str) -> tuple[HourlyWeather, ...]:
+    found = read_weather_table(path, text, HOURS, YEARS_MOST)
+    for name, low, high in (("latitude", -90.0, 90.0), ("longitude", -180.0, 180.0)):
+        if not low <= found.place.get(name, low) <= high:
+            raise InputError(path, name, f"is {found.place[name]:g}; wanted {low:g} to {high:g}")
+    return tuple(
+        HourlyWeather(
+            place="",
+            latitude=found.place.get("latitude", math.nan),
+            longitude=found.place.get("longitude", math.nan),
+            elevation_m=found.place.get("elevation", math.nan),
+            utc_offset_h=math.nan if found.utc_offset_h is None else found.utc_offset_h,
+            ghi=year["ghi"],
+            dni=year["dni"],
+            dhi=year["dhi"],
+            temp_air=year["temp_air"],
+            wind_speed=year["wind_speed"],
+            calendar_year=calendar_year,
+        )
+        for year, calendar_year in zip(found.years, found.calendar_years, strict=True)
+    )
 
 
 def _extreme_min_c(row: list[str]) -> float | None:

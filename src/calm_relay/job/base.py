@@ -60,7 +60,7 @@ FilePath = Annotated[str, Text(4096, least=1)]
 def _of_weather(path: str) -> str:
     """A path that ends as a weather file's does."""
     if PurePath(path).suffix.lower() not in {".epw", ".csv", ".tm3"}:
-        raise ValueError("wanted a path that ends in .epw (EPW) or .csv or .tm3 (TMY3)")
+        raise ValueError("wanted a path that ends in .epw (EPW), .tm3 (TMY3) or .csv (TMY3 or a table of hours)")
     return path
 
 

@@ -61,7 +61,7 @@ class MonthFacts(Model):
 
 
 class YearOfWeather(Model):
-    """A file with the weather there was in a year, EPW or TMY3: the plan is run again by its hours."""
+    """A file with the weather there was in a year (EPW, TMY3, a table): the plan is run again by its hours."""
 
     kind: Literal["weather"] = "weather"
     year: int = Field(ge=2000, le=2099, title="Year")

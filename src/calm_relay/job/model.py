@@ -68,7 +68,7 @@ JobState = Literal["survey", "offered", "signed", "built"]
 
 
 class WeatherFile(Model):
-    """A weather year read from an EPW or TMY3 file, which may hold several years."""
+    """A weather year read from an EPW or TMY3 file or a table of hours, which may hold several years."""
 
     kind: Literal["file"] = "file"
     path: WeatherPath = Field(description="Absolute, or beside the job file.")

@@ -214,7 +214,9 @@ class SiteBench(Bench):
     def _on_source(self, source):
         site = self._job.site
         if source == FILE:
-            name, _ = QFileDialog.getOpenFileName(self, "A weather file", "", "EPW, TMY3 (*.epw *.csv *.tm3)")
+            name, _ = QFileDialog.getOpenFileName(
+                self, "A weather file", "", "EPW, TMY3, tables of hours (*.epw *.csv *.tm3)"
+            )
             if not name:
                 self.show_job(self._job)
                 return

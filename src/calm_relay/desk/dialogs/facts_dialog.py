@@ -18,7 +18,7 @@ COUNTS = (
     (METER, "the meter: from the grid, and to it where there is a second column"),
     ("production_kwh", "the array's production"),
     ("throughput_kwh", "what came out of the battery"),
-    (LIGHT, "the light of a year, a weather file (EPW or TMY3)"),
+    (LIGHT, "the light of a year, a weather file (EPW, TMY3 or a table)"),
 )
 
 

@@ -22,6 +22,7 @@ from calm_relay.physics.sun import (
     WeatherYear,
     clear_sky_ghi,
     clock_off_h,
+    decompose,
     plane_of_array,
     spread_hours,
     sun_path,
@@ -30,14 +31,17 @@ from calm_relay.planning.common.errors import PlanError
 from calm_relay.planning.site.climates import distance_km
 
 # Raised when the meaning of a cached array changes.
-CACHE_EDITION = 7
+CACHE_EDITION = 8
+# Where a weather file has no column of wind [m/s]: common practice, no source.
+USUAL_WIND = 3.5
 
 
 @dataclass(frozen=True, eq=False)
 class SiteYear:
     """Calendar, sun and weather of a site; `source` says where the weather comes from.
 
-    `file_year` is the number of its year in a weather file that holds `file_years` of them, `file_path` where it lies.
+    `distance_km` is NaN of a file that does not say of what place it is. `file_year` is the number of its year in a
+    weather file that holds `file_years` of them, `file_path` where it lies.
     """
 
     key: str
@@ -109,7 +113,7 @@ def site_year(site: Site, library: Library | None, folder: Path) -> SiteYear:
 
 SUN = ("zenith", "azimuth", "extra_normal")
 WEATHER = ("ghi", "dni", "dhi", "temp_air", "wind_speed")
-OF_A_FILE = {"file_place": 2, "clock_off_h": 1, "extreme_min_c": 1, "file_years": 2}
+OF_A_FILE = {"file_place": 2, "clock_off_h": 1, "extreme_min_c": 1, "file_years": 2, "file_lacks": 2}
 
 
 @kept
@@ -152,7 +156,12 @@ def _site_year(site: Site, climate: Climate | None, path: str, edition: int) -> 
         extreme_min_c = None if np.isnan(low) else low
         of_file = int(arrays["file_years"][0]), int(arrays["file_years"][1])
         which = f", year {of_file[0]} of {of_file[1]}" if of_file[1] > 1 else ""
-        source = f"weather file {Path(path).name}{which}"
+        lacks = " and ".join(
+            words
+            for words, missing in zip(("its diffuse light", "its wind"), arrays["file_lacks"], strict=True)
+            if missing
+        )
+        source = f"weather file {Path(path).name}{which}{f', {lacks} assumed' if lacks else ''}"
         distance = distance_km(site.latitude, site.longitude, latitude, longitude)
     return SiteYear(
         key, calendar, sun, weather, source, not path, distance, clock_off_h, extreme_min_c, *of_file, path
@@ -266,15 +275,28 @@ def _file_weather(
     place = most_usual(years) if number is None else number - 1
     hours = years[place]
     details["file_years"] = np.array([place + 1, len(years)])
-    shift = round((calendar.utc_offset_h - hours.utc_offset_h + shift_h) / calendar.step_h)
+    # A clock that is not stated is the place's own.
+    ahead_h = calendar.utc_offset_h if np.isnan(hours.utc_offset_h) else hours.utc_offset_h
+    shift = round((calendar.utc_offset_h - ahead_h + shift_h) / calendar.step_h)
     per_hour = round(1 / calendar.step_h)
     there = SunPath(*(np.roll(series, -shift) for series in vars(sun).values()))
-    ghi, dni, dhi = spread_hours(hours.ghi, hours.dhi, there, per_hour)
+    has_diffuse, has_beam = (bool(np.isfinite(series).all()) for series in (hours.dhi, hours.dni))
+    diffuse = hours.dhi
+    if not has_diffuse:
+        # With neither, all of it is split by a formula below.
+        up = there.cos_zenith.reshape(-1, per_hour).mean(axis=1)
+        diffuse = np.clip(hours.ghi - hours.dni * np.maximum(up, 0.0), 0.0, None) if has_beam else hours.ghi
+    ghi, dni, dhi = spread_hours(hours.ghi, diffuse, there, per_hour)
+    if not (has_diffuse or has_beam):
+        dni, dhi = decompose(ghi, there, np.roll(calendar.utc, -shift))
+    details["file_lacks"] = np.array(
+        [float(not (has_diffuse or has_beam)), float(np.isnan(hours.wind_speed).all())]
+    )
     ends = np.arange(1, hours.temp_air.size + 1, dtype=float)
     middles = (np.arange(ghi.size) + 0.5) / per_hour
     temp_air, wind = (
         np.interp(middles, ends, series, period=float(hours.temp_air.size))
-        for series in (hours.temp_air, hours.wind_speed)
+        for series in (hours.temp_air, np.nan_to_num(hours.wind_speed, nan=USUAL_WIND))
     )
     details["file_place"] = np.array([hours.latitude, hours.longitude])
     details["clock_off_h"] = np.array(clock_off_h(hours.ghi, there.cos_zenith.reshape(-1, per_hour).mean(axis=1)))

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from math import isnan
 
 from calm_relay.job.equipment import ISC_FACTOR
 from calm_relay.job.quantity import measure_text
@@ -56,7 +57,7 @@ def _site(plan: Plan, option: Option | RefusedOption) -> Iterator[Figure]:
     place = plan.job.site
     yield Figure("Place", f"{place.place}, {place.latitude:.2f}°, {place.longitude:.2f}°", "the job's survey")
     yield Figure("Weather", site.source[:1].upper() + site.source[1:], "the job")
-    if not site.assumed:
+    if not site.assumed and not isnan(site.distance_km):
         yield Figure("Distance of the station", f"{site.distance_km:.0f} km", "site and file")
     yield Figure("Global on the horizontal", f"{weather.ghi.sum() * step_h / 1000:,.0f} kWh/m² a year", source)
     share = weather.dhi.sum() / max(weather.ghi.sum(), 1e-9)

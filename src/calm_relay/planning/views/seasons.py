@@ -1,6 +1,7 @@
 """The year by months, and the home's typical days by season."""
 
 from dataclasses import dataclass
+from math import isnan
 
 import numpy as np
 
@@ -34,6 +35,8 @@ def how_sure(plan: Plan, library: Library) -> str:
     if weather.kind == "monthly":
         origin = f" ({weather.origin})" if weather.origin else ""
         return f"the months are yours{origin}; the days within each are made so that their sums are right."
+    if isnan(site.distance_km):
+        return "a weather file that does not say of what place it is; a single year may differ by a tenth."
     summary = f"a weather file of {site.distance_km:.0f} km away"
     if site.distance_km > 80:
         return f"{summary}: far off, look for a nearer station."
