@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 from calm_relay.exchange.errors import InputError
+from calm_relay.exchange.shipped import demo_job
 from calm_relay.job.demand import Car, MeteredDemand, ShapedDemand
 from calm_relay.job.survey import Bill
 from calm_relay.planning.common.errors import PlanError
@@ -63,10 +64,34 @@ def test_measured_production_needs_no_model(demo, demo_plan, as_is, tmp_path):
     assert result(made, "net meter") is None
 
 
-def test_a_net_meter_without_export_says_what_is_wanted(demo, tmp_path):
+def test_of_import_alone_the_house_is_estimated_and_that_is_said(demo, demo_plan, as_is, tmp_path):
+    write(tmp_path / "in.csv", {"kwh": as_is["import kWh"]})
+    demand = MeteredDemand(path="in.csv", counts="net", reading={"clock": "standard"})
+    made = plan(demo.with_(demand=demand), tmp_path)
+    house = demo_plan.demand
+    assert made.demand.yearly_kwh == pytest.approx(house.yearly_kwh, rel=0.04)
+    assert "of import alone, rebuilt with the modelled yield" in made.demand.source
+    finding = result(made, "import alone")
+    assert finding.severity is Severity.CHECK and finding.measured == pytest.approx(14.0, abs=3.0)
+    # Other days of weather than those of the meter leave it near.
+    other = demo.site.with_(weather=demo.site.weather.with_(seed=77))
+    again = plan(demo.with_(demand=demand, site=other), tmp_path)
+    assert again.demand.yearly_kwh == pytest.approx(house.yearly_kwh, rel=0.04)
+    produced = np.maximum(demo_plan.option("as-is").outcome.year.of("ac"), 0).reshape(-1, 2).sum(axis=1) * 0.25
+    write(tmp_path / "made.csv", {"kwh": produced})
+    measured = demand.with_(production_path="made.csv", production_reading={"clock": "standard"})
+    made = plan(demo.with_(demand=measured), tmp_path)
+    assert made.demand.source.endswith("of import alone, rebuilt with measured production")
+    assert made.demand.yearly_kwh == pytest.approx(house.yearly_kwh, rel=0.04)
+
+
+def test_beside_a_battery_import_alone_tells_no_house(tmp_path):
     write(tmp_path / "in.csv", {"kwh": np.full(48 * 365, 0.2)})
-    with pytest.raises(InputError, match="holds no export"):
-        plan(demo.with_(demand=MeteredDemand(path="in.csv", counts="net")), tmp_path)
+    with pytest.raises(InputError, match="holds no export, and a battery stands there"):
+        plan(demo_job("dairy").with_(demand=MeteredDemand(path="in.csv", counts="net")), tmp_path)
+    write(tmp_path / "both.csv", {"import kWh": np.full(48 * 365, 0.2), "export kWh": np.full(48 * 365, 0.1)})
+    made = plan(demo_job("dairy").with_(demand=MeteredDemand(path="both.csv", counts="net")), tmp_path)
+    assert "moved energy between hours" in result(made, "net meter").sentence
 
 
 def test_a_meter_beside_an_array_that_is_read_as_the_house_s_own_is_found(demo, demo_plan, as_is, tmp_path):
@@ -85,7 +110,10 @@ def test_a_meter_beside_an_array_that_is_read_as_the_house_s_own_is_found(demo, 
     # Of import alone the house cannot be rebuilt.
     alone = plan(demo.with_(demand=MeteredDemand(path="in.csv", reading=reading)), tmp_path)
     found = result(alone, "gross meter")
-    assert not found.mends and found.sentence.endswith("Read a file that holds export too.")
+    assert "of import alone the house is estimated" in found.sentence
+    after = plan(found.mends[0].apply(alone.job), tmp_path)
+    assert result(after, "gross meter") is None
+    assert after.demand.yearly_kwh == pytest.approx(demo_plan.demand.yearly_kwh, rel=0.04)
     # The house's own meter rests by night as by day.
     write(tmp_path / "own.csv", {"kwh": demo_plan.demand.kw.reshape(-1, 2).sum(axis=1) * 0.25})
     assert (

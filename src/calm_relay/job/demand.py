@@ -358,7 +358,8 @@ class MeteredDemand(_WithLoads):
     """Demand from a meter's intervals: interval CSV, Green Button XML or NEM12.
 
     `counts` says what the meter saw: all that the house draws (gross), or import and export beside PV (net);
-    gross demand is then import less export plus production, measured or as the roof is modelled.
+    gross demand is then import less export plus production, measured or as the roof is modelled. Of import alone what
+    the house draws while its array carries it is estimated.
     """
 
     kind: Literal["meter"] = "meter"

@@ -37,7 +37,7 @@ CHOICES = {
 }
 COUNTS = (
     ("gross", "all that the house draws"),
-    ("net", "import and export beside PV"),
+    ("net", "what comes in, and goes out, beside PV"),
 )
 # Which of the meter's files is in hand: how it was read, where it lies, and what a person calls it.
 FILES = (

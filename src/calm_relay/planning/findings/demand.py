@@ -80,6 +80,8 @@ def check_net_meter(subject: Subject) -> list[Finding]:
         f"the model made: {metered.model_error_kwh:,.0f} kWh a year, {share:.0%} of all export. So far is the "
         "model off in its hours; measured production would mend it."
     )
+    if subject.job.existing_batteries:
+        sentence += " The battery that stands there moved energy between hours: they are its, in part."
     return [
         warns_if(
             share > SMALL_SHARE,
@@ -103,6 +105,9 @@ def check_gross_meter(subject: Subject) -> list[Finding]:
     more = "Read a file that holds export too."
     if metered.has_export:
         mends, more = (Mend("It counts import and export", _counts_both),), "Its file holds export too."
+    elif not subject.job.existing_batteries:
+        mends = (Mend("It counts what comes in", _counts_both),)
+        more = "A file that holds export too is best; of import alone the house is estimated."
     sentence = (
         f"The meter's file is read as all that the house draws, yet it shows next to nothing in "
         f"{metered.silent_h:,.0f} hours of high sun and never rests so by night: a meter beside an array sees what is "
@@ -117,6 +122,31 @@ def check_gross_meter(subject: Subject) -> list[Finding]:
             reading=(metered.silent_h, SILENT_HOURS, "h"),
             rule=subject.context.demand.source,
             mends=mends,
+        )
+    ]
+
+
+@check
+def check_import_alone(subject: Subject) -> list[Finding]:
+    """Hours in which an array carried the house are estimated where a meter counts import alone, and that is said."""
+    metered = subject.context.demand.metered
+    if metered is None or not metered.unseen_h:
+        return []
+    whole = subject.context.demand.parts[0].kw.sum() * subject.site.calendar.step_h
+    share = metered.unseen_kwh / whole
+    sentence = (
+        f"The meter's file holds what came in alone. In {metered.unseen_h:,.0f} hours the array carried the house "
+        f"unseen; there {metered.unseen_kwh:,.0f} kWh a year, {share:.0%} of all, are estimated from the same times of "
+        "other days. A file that holds export too would tell."
+    )
+    return [
+        warns(
+            "import alone",
+            "Home",
+            "demand.counts",
+            sentence,
+            reading=(share * 100, 0.0, "%"),
+            rule=subject.context.demand.source,
         )
     ]
 

@@ -125,7 +125,8 @@ def demand_year(job: Job, folder: Path, year: SiteYear, today: Today | None = No
         and today is not None
     ):
         modelled = today.made_kw()
-    return _demand_year(demand, tuple(paths.items()), year, job.site.latitude, _Series(modelled))
+    beside_battery = bool(job.existing_batteries)
+    return _demand_year(demand, tuple(paths.items()), year, job.site.latitude, _Series(modelled), beside_battery)
 
 
 def _told(made: DemandYear, demand: ShapedDemand) -> DemandYear:
@@ -204,11 +205,20 @@ def _demand_year(
     year: SiteYear,
     latitude: float,
     modelled: _Series,
+    beside_battery: bool = False,
 ) -> DemandYear:
     calendar = year.calendar
     metered, bare_days, emptied = None, None, 0
     if isinstance(demand, MeteredDemand):
-        metered = metered_year(demand, dict(paths), calendar, latitude, modelled.array, year.sun.zenith)
+        metered = metered_year(
+            demand,
+            dict(paths),
+            calendar,
+            latitude,
+            modelled.array,
+            year.sun.zenith,
+            beside_battery=beside_battery,
+        )
         kw, source = metered.kw, metered.source
     else:
         kw, source, bare_days, emptied = _shaped(demand, year, latitude)

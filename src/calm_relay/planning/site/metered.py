@@ -12,9 +12,10 @@ from calm_relay.job.demand import MeteredDemand
 from calm_relay.job.survey import MeterReading
 from calm_relay.physics.calendar import YearCalendar
 from calm_relay.physics.demand_shape import midwinter_day
+from calm_relay.physics.import_alone import BehindImport, house_behind_import, on_days_of_import
 from calm_relay.physics.meter_year import days_of_intervals, lay_on_year
 
-EDITION = 1
+EDITION = 2
 MONTH_NAMES = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
 
 # Zenith under which an array carries a house at rest, what share of nights' readings lie below what is its rest, and
@@ -29,7 +30,8 @@ class Metered:
     `measured_days` of 365 were measured in their season. `model_error_kwh` is what the meter sent out beyond what
     the modelled roof made at that time, None where production was measured or the meter counts gross. Of a meter that
     counts gross, `silent_h` are hours under a high sun in which it reads next to nothing, though the house never rests
-    so by night, and `has_export` whether its file holds export too.
+    so by night, and `has_export` whether its file holds export too. Of one that counts import alone beside an array
+    `unseen_h` are hours in which the array carried the house, and `unseen_kwh` what the house is taken to draw in them.
     """
 
     kw: np.ndarray
@@ -40,6 +42,8 @@ class Metered:
     export_kwh: float
     silent_h: float = 0.0
     has_export: bool = False
+    unseen_h: float = 0.0
+    unseen_kwh: float = 0.0
 
 
 def metered_year(
@@ -49,6 +53,8 @@ def metered_year(
     latitude: float,
     made_kw: np.ndarray | None,
     zenith: np.ndarray,
+    *,
+    beside_battery: bool = False,
 ) -> Metered:
     """The year of a metered house.
 
@@ -66,29 +72,32 @@ def metered_year(
         AC power of the roof as modelled, on the calendar's steps; used when production is not measured.
     zenith : ndarray
         The sun's, on the calendar's steps [degrees].
+    beside_battery : bool
+        Whether a battery stands there, which serves the house too.
 
     Raises
     ------
     InputError
-        When a file cannot be read, or a net meter's export is nowhere to be found.
+        When a file cannot be read, or a net meter's export is nowhere to be found beside a battery.
     """
     net = demand.counts == "net"
-    first, imported, exported = _table(paths["path"], demand.reading, calendar, signed=net)
+    first, imported, exported, minutes = _table(paths["path"], demand.reading, calendar, signed=net)
     tables = {"import": (first, imported)}
     if net:
         if "export_path" in paths:
-            first_out, sent, _ = _table(paths["export_path"], demand.export_reading, calendar, signed=False)
+            first_out, sent, *_ = _table(paths["export_path"], demand.export_reading, calendar, signed=False)
             tables["export"] = (first_out, sent)
-        elif exported is None:
+        elif exported is not None:
+            tables["export"] = (first, exported)
+        elif beside_battery:
             raise InputError(
                 paths["path"][0],
                 "",
-                "holds no export; wanted a column of export, a signed column or a file of its own",
+                "holds no export, and a battery stands there that serves the house too; wanted a column of export, a "
+                "signed column or a file of its own",
             )
-        else:
-            tables["export"] = (first, exported)
     if net and "production_path" in paths:
-        first_made, made, _ = _table(paths["production_path"], demand.production_reading, calendar, signed=False)
+        first_made, made, *_ = _table(paths["production_path"], demand.production_reading, calendar, signed=False)
         tables["production"] = (first_made, made)
     first, aligned = _aligned(tables)
     try:
@@ -103,8 +112,20 @@ def metered_year(
         return Metered(
             series["import"], source, laid.measured_days, months, None, 0.0, silent_h, exported is not None
         )
-    sent = series["export"]
     step_h = calendar.step_h
+    if "export" not in series:
+        house, how = _behind_import(series, made_kw, zenith, calendar, minutes)
+        return Metered(
+            house.kw,
+            f"{source}, of import alone, {how}",
+            laid.measured_days,
+            months,
+            None,
+            0.0,
+            unseen_h=float(house.unseen.sum() * step_h),
+            unseen_kwh=float(house.kw[house.unseen].sum() * step_h),
+        )
+    sent = series["export"]
     if "production" in series:
         made, model_error = series["production"], None
         source += f", rebuilt with measured production {Path(paths['production_path'][0]).name}"
@@ -115,6 +136,26 @@ def metered_year(
         source += ", rebuilt with the modelled yield of the roof"
     gross = np.maximum(series["import"] - sent + made, 0.0)
     return Metered(gross, source, laid.measured_days, months, model_error, float(sent.sum() * step_h))
+
+
+def _behind_import(
+    series: dict[str, np.ndarray],
+    made_kw: np.ndarray | None,
+    zenith: np.ndarray,
+    calendar: YearCalendar,
+    minutes: int,
+) -> tuple[BehindImport, str]:
+    """A house whose meter counts nothing but what comes in beside an array, and how it was rebuilt."""
+    came = series["import"]
+    if "production" in series:
+        made, how = series["production"], "rebuilt with measured production"
+    else:
+        modelled = made_kw if made_kw is not None else np.zeros_like(came)
+        made, how = (
+            on_days_of_import(modelled, came, calendar.month),
+            "rebuilt with the modelled yield of the roof",
+        )
+    return house_behind_import(came, made, zenith, calendar.month, minutes), how
 
 
 def _silent_h(kw: np.ndarray, zenith: np.ndarray, step_h: float) -> float:
@@ -139,23 +180,24 @@ def _at_least(modelled: np.ndarray, sent: np.ndarray, month: np.ndarray) -> np.n
 
 def _table(
     file: tuple[str, int], reading: MeterReading, calendar: YearCalendar, *, signed: bool
-) -> tuple[np.datetime64, np.ndarray, np.ndarray | None]:
-    """First day, import and export of a file as days of mean power; export None where it has none."""
+) -> tuple[np.datetime64, np.ndarray, np.ndarray | None, int]:
+    """First day, import and export of a file as days of mean power, export None where it has none; its minutes."""
     path, edition = file
 
     def make() -> dict[str, np.ndarray]:
         data = read_meter_file(Path(path), reading, calendar.time_zone, signed=signed)
         minutes = data.understood.interval_minutes
         first, imported = days_of_intervals(data.starts, data.import_kwh, minutes, calendar)
-        made = {"first": np.array(first.astype(int)), "import": imported}
+        made = {"first": np.array(first.astype(int)), "import": imported, "minutes": np.array(minutes)}
         if data.export_kwh is not None:
             made["export"] = days_of_intervals(data.starts, data.export_kwh, minutes, calendar)[1]
         return made
 
     when = f"{calendar.time_zone}|{calendar.year}"
     key = f"meter|{EDITION}|{path}|{edition}|{reading.model_dump_json()}|{when}|{signed}"
-    arrays = cached_arrays(key, make, {"first": 1, "import": None})
-    return np.datetime64(int(arrays["first"]), "D"), arrays["import"], arrays.get("export")
+    arrays = cached_arrays(key, make, {"first": 1, "import": None, "minutes": 1})
+    first = np.datetime64(int(arrays["first"]), "D")
+    return first, arrays["import"], arrays.get("export"), int(arrays["minutes"])
 
 
 def _aligned(tables: dict[str, tuple[np.datetime64, np.ndarray]]) -> tuple[np.datetime64, dict[str, np.ndarray]]:
