@@ -254,3 +254,55 @@ def test_an_archive_of_a_later_kind_is_told(tmp_path):
     path.write_bytes(raw)
     with pytest.raises(InputError, match="is damaged or no spreadsheet"):
         read_spreadsheet(path)
+
+
+def imported(tmp_path, kind, *rows, of_all=None):
+    table = read_spreadsheet(write_csv(tmp_path / "t.csv", *rows, comma=False))
+    columns = guess_columns(kind, table)
+    return columns, import_rows(kind, table, columns, of_all=of_all)
+
+
+def test_one_column_of_ranges_and_sizes_is_two_fields(tmp_path):
+    heads = ["Model", "Pmax (W)", "Vmp (V)", "Imp (A)", "Voc (V)", "Isc (A)", "Dimensions (mm)", "Price"]
+    row = [430, 32.4, 13.28, 38.9, 13.98]
+    columns, found = imported(
+        tmp_path, "modules", heads, ["A", *row, "1722x1134x30", 78], ["B", *row, "1134 × 1722 × 30 mm", 81],
+        ["C", *row, "172.2 * 113.4 cm", 81],
+    )  # fmt: skip
+    assert columns["length_mm"] == columns["width_mm"] and not found.refused
+    assert {(own.item.length_mm, own.item.width_mm) for own in found.items} == {(1722.0, 1134.0)}
+
+
+def test_an_inverter_list_as_wholesalers_have_it(tmp_path):
+    heads = [
+        "Article", "Model", "Rated AC power (kW)", "Phases", "Max. efficiency (%)", "PV Max Voltage (V)",
+        "MPPT voltage range (V)", "Number of MPPT", "Max. input current per MPPT (A)", "Battery voltage range (V)",
+        "Max. charge/discharge power (kW)", "Backup power (kW)",
+    ]  # fmt: skip
+    rows = [
+        ["A1", "Quillmoor 5", 5, 1, 97.6, 600, "80-550", 2, 16, "40-60", "4.8/5", 5],
+        ["A2", "Quillmoor 10T", 10, "3~", 98.3, 1000, "140 to 950", 2, "16/20", "150 – 600 V", "10 / 9.5", 10],
+    ]
+    columns, found = imported(tmp_path, "inverters", heads, *rows, of_all={"battery.families": "fern-lv"})
+    assert columns["pv.tracker.max_v"].number == 5 and not found.refused
+    one, two = (own.item for own in found.items)
+    assert (one.phases, two.phases) == ("single", "three")
+    assert (one.pv.trackers[0].mppt_low_v, one.pv.trackers[1].mppt_high_v) == (80.0, 550.0)
+    assert (two.pv.trackers[0].mppt_low_v, two.pv.trackers[1].usable_a) == (140.0, 20.0)
+    assert (one.battery.low_v, one.battery.high_v, two.battery.high_v) == (40.0, 60.0, 600.0)
+    assert (one.battery.charge_kw, one.battery.discharge_kw, two.battery.discharge_kw) == (4.8, 5.0, 9.5)
+
+
+def test_a_battery_s_usable_energy_tells_its_nominal_or_its_share(tmp_path):
+    heads = ["Name", "Usable energy (kWh)", "Voltage range", "Max charge current (A)", "Max discharge current (A)"]
+    row, same = ["44.8-57.6", 100, 100], {"family": "peat-lv", "chemistry": "LFP"}
+    _, found = imported(
+        tmp_path, "packs", [*heads, "Depth of discharge", "Cycles"], ["A", 4.8, *row, "90%", 6000], of_all=same
+    )
+    (own,) = found.items
+    assert own.item.nominal_kwh == pytest.approx(5.3333, abs=1e-3) and own.item.usable_kwh == pytest.approx(4.8)
+    assert (own.item.empty_v, own.item.full_v, own.item.cycle_life[0].cycles) == (44.8, 57.6, 6000.0)
+    _, found = imported(tmp_path, "packs", [*heads, "Nominal energy (Wh)"], ["A", 4.8, *row, 5120], of_all=same)
+    assert found.items[0].item.depth_of_discharge == pytest.approx(0.9375)
+    _, found = imported(tmp_path, "packs", heads, ["A", 4.8, *row], of_all=same)
+    assert (found.items[0].item.nominal_kwh, found.items[0].item.depth_of_discharge) == (4.8, 1.0)

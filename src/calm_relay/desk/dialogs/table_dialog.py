@@ -30,6 +30,7 @@ from calm_relay.planning.common.amounts import signed
 from calm_relay.planning.equipment.draft import INPUTS, USUAL, field_at
 from calm_relay.planning.equipment.table_import import (
     ABOUT,
+    USABLE,
     Column,
     Imported,
     NewPrice,
@@ -54,6 +55,8 @@ REMEMBERED = 40
 def _unit_of(kind, path):
     if path in ABOUT or path == INPUTS:
         return ""
+    if path == USABLE:
+        path = "nominal_kwh"
     return words_of(*field_at(kind, path)).unit
 
 

@@ -144,7 +144,8 @@ INVERTER = (
     ),
     _wanted(
         "pv.tracker.max_v",
-        rf"{MAX}\s*(?:dc|pv|input)\s*(?:dc\s*|pv\s*|input\s*)?(?:array\s*)?voltage",
+        rf"{MAX}\s*(?:dc|pv|input)\s*(?:dc\s*|pv\s*|input\s*)?(?:array\s*)?voltage|"
+        rf"\b(?:dc|pv)\s*{MAX}\s*(?:input\s*)?voltage",
         "V",
         shape="each",
     ),
@@ -315,7 +316,7 @@ MICRO = (
     _wanted("peak_efficiency", rf"(?:{MAX}|peak)\s*(?:conversion\s*|inverter\s*)?efficiency", "%", 100.0),
     _wanted("weighted_efficiency", r"(?:euro(?:pean)?|cec|weighted)[\s.-]*(?:weighted\s*)?efficiency", "%", 100.0),
     _wanted("mppt_low_v mppt_high_v", r"mpp?t?\s*(?:operating\s*)?(?:voltage\s*)?range", "V", shape="range"),
-    _wanted("max_v", rf"{MAX}\s*(?:dc\s*)?input\s*(?:dc\s*)?voltage", "V"),
+    _wanted("max_v", rf"{MAX}\s*(?:(?:dc|pv|module)\s*)?(?:input|dc)\s*(?:dc\s*)?voltage", "V"),
     _wanted("start_v", r"start(?:-?\s?up|ing)?\s*voltage", "V", shape="least"),
     _wanted("short_circuit_a", r"short[- ]?circuit\s*current|\bisc\b", "A"),
     _wanted("usable_a", rf"{MAX}\s*(?:continuous\s*)?(?:dc\s*)?input\s*(?:dc\s*)?current", "A", unless="short"),

@@ -161,7 +161,7 @@ def number_of(text: str, mark: str = ".") -> float | None:
         return None
 
 
-def _numbers(text: str, start: int, mark: str) -> list[_Number]:
+def numbers_in(text: str, mark: str, start: int = 0) -> list[_Number]:
     """Numbers of a line from a place on, each with the unit behind it and how it hangs on the one before."""
     result: list[_Number] = []
     for match in NUMBER.finditer(text, start):
@@ -190,7 +190,8 @@ def _numbers(text: str, start: int, mark: str) -> list[_Number]:
     return result
 
 
-def _groups(numbers: list[_Number]) -> list[list[_Number]]:
+def grouped(numbers: list[_Number]) -> list[list[_Number]]:
+    """Numbers of a range, a size or a pair together, each other alone."""
     groups: list[list[_Number]] = []
     for number in numbers:
         if number.joined and groups:
@@ -204,7 +205,7 @@ def _column_count(lines: tuple[Line, ...], mark: str) -> int:
     """How many models stand beside each other: the commonest count of values on a line, 1 where there are none."""
     counts: Counter[int] = Counter()
     for line in lines:
-        groups = _outside(_groups(_numbers(line.text, 0, mark)), line.text)
+        groups = _outside(grouped(numbers_in(line.text, mark)), line.text)
         if len(groups) > 1 and re.match(r"\D{4}", line.text):
             counts[len(groups)] += 1
     best = max(counts, key=lambda n: (counts[n], n), default=1)
@@ -217,10 +218,10 @@ def _read(
     line, start = lines[at], label.end()
     dimensions = wanted.dimension.split("|")
     label_unit = _label_unit(line.text, start, dimensions)
-    groups = _fitting(_groups(_numbers(line.text, start, mark)), dimensions)
+    groups = _fitting(grouped(numbers_in(line.text, mark, start)), dimensions)
     if not groups and at + 1 < len(lines) and not re.search(r"[a-z]{4}", lines[at + 1].text, re.I):
         line = lines[at + 1]
-        groups = _fitting(_groups(_numbers(line.text, 0, mark)), dimensions)
+        groups = _fitting(grouped(numbers_in(line.text, mark)), dimensions)
     groups = _outside(groups, line.text)
     if not groups:
         return
@@ -387,7 +388,7 @@ def _depth(text: str) -> float | None:
 def _header(lines: tuple[Line, ...], count: int, mark: str) -> tuple[Word, ...]:
     """The words that head the columns of models, none where nothing stands over them."""
     for at, line in enumerate(lines):
-        groups = _groups(_numbers(line.text, 0, mark))
+        groups = grouped(numbers_in(line.text, mark))
         if len(groups) != count or not re.match(r"\D{4}", line.text):
             continue
         middles = [line.word_at(group[0].start).middle for group in groups]
@@ -447,7 +448,7 @@ def value_in_field(kind: str, path: str, text: str, mark: str = ".") -> float | 
     """
     if path != INPUTS:
         field_at(kind, path)
-    numbers = _numbers(text, 0, mark)
+    numbers = numbers_in(text, mark)
     if not numbers:
         return None
     wanted = next((one for one in FIELDS[kind] if path in one.paths), None)

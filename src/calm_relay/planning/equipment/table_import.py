@@ -12,7 +12,7 @@ from calm_relay.job.base import Model
 from calm_relay.job.field_words import choices_of, lower_first, plain_type, words_of
 from calm_relay.job.own_item import ITEMS, OwnItem, ValueSource
 from calm_relay.planning.equipment.datasheet_fields import CHOICES, FIELDS, UNITS
-from calm_relay.planning.equipment.datasheet_reader import number_of
+from calm_relay.planning.equipment.datasheet_reader import grouped, number_of, numbers_in
 from calm_relay.planning.equipment.draft import (
     INPUTS,
     field_at,
@@ -27,6 +27,8 @@ from calm_relay.planning.equipment.draft import (
 # Fields beside those of the item itself.
 ARTICLE, SUPPLIER, PRICED, STOCK = "article", "supplier", "priced", "stock"
 ABOUT = {ARTICLE: "Article number", SUPPLIER: "Supplier", PRICED: "Price of", STOCK: "Stock"}
+# Of a battery, what its nominal energy or its usable share follow from.
+USABLE = "usable_kwh"
 _ARTICLE_WORDS = r"article|\bart\.?\s*n|item\s*n|\bsku\b|part\s*n|order\s*(?:no|code)|\bcode\b"
 _ABOUT_WORDS = {
     ARTICLE: _ARTICLE_WORDS,
@@ -36,6 +38,16 @@ _ABOUT_WORDS = {
     "price": r"price|\bnet\b|\bcost\b",
     "name": r"^(?:name|description|product|model|designation|type)$",
 }
+# What heads columns of tables, shorter than a line of a datasheet says it.
+_HEADS = {
+    "packs": {
+        USABLE: r"usable\s*(?:energy|capacity)",
+        "cycle_life": r"^(?:(?:no\.?|number)\s*of\s*)?cycles?(?:\s*life)?$",
+    },
+    "inverters": {"phases": r"^(?:no\.?\s*of\s*|number\s*of\s*)?phases?$"},
+    "microinverters": {"phases": r"^(?:no\.?\s*of\s*|number\s*of\s*)?phases?$"},
+}
+_PHASES = {"1": "single", "1~": "single", "1p": "single", "3": "three", "3~": "three", "3p": "three", "2": "split"}
 # The dimension of each unit a field may have, and what one of the field's unit is in it.
 _OWN = {
     "W": ("W", 1.0), "kW": ("W", 1000.0), "V": ("V", 1.0), "A": ("A", 1.0), "mm": ("mm", 1.0), "kWh": ("Wh", 1000.0),
@@ -47,6 +59,16 @@ ENOUGH_ALIKE = 72.0
 # A price list's name must be at least so much like an item's.
 SAME_NAME = 88.0
 RATED = {"voc_per_c": "open_circuit_v", "vmp_per_c": "max_power_v", "isc_per_c": "short_circuit_a"}
+# Which of the numbers of a range, a size or a pair a field is.
+_PLACES = {
+    kind: {
+        path: (place, item.shape)
+        for item in wanted
+        if len(item.paths) > 1
+        for place, path in enumerate(item.paths)
+    }
+    for kind, wanted in FIELDS.items()
+}
 
 
 @dataclass(frozen=True)
@@ -81,14 +103,14 @@ def fields_of(kind: str) -> dict[str, str]:
         title = "MPPT inputs" if path == INPUTS else words_of(*field_at(kind, path)).title
         part = {"pv": "PV: ", "battery": "Battery: ", "backup": "Backup: "}.get(path.partition(".")[0], "")
         found[path] = f"{part}{lower_first(title)}" if part else title
-    return found | ABOUT
+    return found | ({USABLE: "Usable energy"} if kind == "packs" else {}) | ABOUT
 
 
 def guess_columns(kind: str, table: SheetTable) -> dict[str, Column]:
     """The likeliest column for each field, by what heads it; each column is one field."""
     from rapidfuzz import fuzz, utils
 
-    scores: list[tuple[float, str, int]] = []
+    scores: list[tuple[float, tuple[str, ...], int]] = []
     for number, head in enumerate(table.heads):
         if not head:
             continue
@@ -96,21 +118,42 @@ def guess_columns(kind: str, table: SheetTable) -> dict[str, Column]:
         # Under a merged head the last word is the column's own.
         for plain in {whole, whole.rpartition(" ")[2]}:
             for wanted in FIELDS[kind]:
-                if wanted.label.search(plain) and not (wanted.not_after and wanted.not_after.search(whole)):
-                    scores += [(95.0 - 0.1 * n, path, number) for n, path in enumerate(wanted.paths)]
+                if not wanted.label.search(plain) or (wanted.not_after and wanted.not_after.search(whole)):
+                    continue
+                if len(wanted.paths) > 1 and _are_pairs(table, number):
+                    # "80-550", "1722 x 1134 x 30", "100/110": one column is two fields.
+                    scores.append((96.0, wanted.paths, number))
+                scores += [(95.0 - 0.1 * n, (path,), number) for n, path in enumerate(wanted.paths)]
             for path, title in fields_of(kind).items():
                 names = title.rpartition(": ")[2], path.rpartition(".")[2]
                 alike = max(fuzz.ratio(plain, name, processor=utils.default_process) for name in names)
                 if alike >= ENOUGH_ALIKE:
-                    scores.append((alike - 0.01 * (plain != whole), path, number))
-        scores += [(90.0, field, number) for field, label in _ABOUT_WORDS.items() if re.search(label, whole, re.I)]
+                    scores.append((alike - 0.01 * (plain != whole), (path,), number))
+        heads = _ABOUT_WORDS | _HEADS.get(kind, {})
+        scores += [(90.0, (field,), number) for field, label in heads.items() if re.search(label, whole, re.I)]
     found: dict[str, Column] = {}
     used: set[int] = set()
-    for _, path, number in sorted(scores, key=lambda score: (-score[0], score[2])):
-        if path not in found and number not in used:
-            found[path] = Column(number, _unit_of(table, number))
+    for _, paths, number in sorted(scores, key=lambda score: (-score[0], score[2])):
+        if number not in used and not any(path in found for path in paths):
+            found |= dict.fromkeys(paths, Column(number, _unit_of(table, number)))
             used.add(number)
     return found
+
+
+def _are_pairs(table: SheetTable, number: int) -> bool:
+    """Whether most of a column's cells hold a range, a size or a pair."""
+    filled = [row[number] for row in table.rows[:200] if row[number]]
+    return sum(len(_joined(cell, ".")) > 1 for cell in filled) > 0.5 * len(filled)
+
+
+def _joined(cell: str, mark: str) -> list[tuple[float, str]]:
+    """The numbers of a range, a size or a pair with their units, the last one's where one has none."""
+    groups = grouped(numbers_in(re.sub(r"(?<=\d)\s*[x×*]\s*(?=\d)", " x ", cell), mark))
+    group = max(groups, key=len, default=[])
+    return [
+        (number.value, number.unit or next((after.unit for after in group[at:] if after.unit), ""))
+        for at, number in enumerate(group)
+    ]
 
 
 def _unit_of(table: SheetTable, number: int) -> str:
@@ -183,7 +226,7 @@ def _item(
             stated[path], _ = _value(kind, path, text, "", mark, fields_of(kind)[path])
     for path, column in columns.items():
         cell = row[column.number]
-        if path in ABOUT or not cell:
+        if path in ABOUT or path == USABLE or not cell:
             continue
         if cell.startswith("="):
             raise ValueError(f"{table.heads[column.number]!r} holds a formula and no value; wanted a number")
@@ -197,6 +240,8 @@ def _item(
         if not base:
             raise ValueError(f"{path} is stated in volts or amperes a degree, and its rated figure is missing")
         stated[path] = round(change / base, 7)
+    if USABLE in columns and row[columns[USABLE].number]:
+        _take_usable(stated, row[columns[USABLE].number], columns[USABLE].unit, mark, table)
     wanted = missing(kind, stated, parts_of(kind, stated))
     if wanted:
         titles = fields_of(kind)
@@ -212,12 +257,23 @@ def _item(
     )
 
 
+def _take_usable(stated: dict[str, Any], cell: str, unit: str, mark: str, table: SheetTable) -> None:
+    """Nominal energy and usable share of a battery from its usable energy, whichever of them is not stated."""
+    usable, _ = _measure(*field_at("packs", "nominal_kwh"), cell, unit, mark, f"{table.path.name}: usable energy")
+    if "nominal_kwh" not in stated:
+        stated["nominal_kwh"] = round(usable / stated.setdefault("depth_of_discharge", 1.0), 6)
+    elif "depth_of_discharge" not in stated:
+        stated["depth_of_discharge"] = round(min(usable / stated["nominal_kwh"], 1.0), 4)
+
+
 def _value(kind: str, path: str, cell: str, unit: str, mark: str, head: str) -> tuple[Any, bool]:
     """A cell as the model takes it, and whether it is a change a degree of the rated figure still."""
     if path == INPUTS:
         return round(_number(cell, mark, head)), False
     model, name = field_at(kind, path)
     holds = plain_type(model, name)
+    if name == "phases" and (phases := _PHASES.get(re.sub(r"\s+|\.0$|-?ph\w*", "", cell.lower()))):
+        return phases, False
     if choices_of(model, name):
         return _choice(kind, path, model, name, cell, head), False
     if holds is bool:
@@ -228,6 +284,13 @@ def _value(kind: str, path: str, cell: str, unit: str, mark: str, head: str) -> 
         if name == "cycle_life":
             return ({"depth": 0.8, "cycles": _number(cell, mark, head)},), False
         return key_of(cell) if name in {"family", "expansion_of", "built_in_pack"} else cell, False
+    place = _PLACES[kind].get(path)
+    if place is not None and len(pair := _joined(cell, mark)[:2]) > 1:
+        at, shape = place
+        # A range rises, and a module is longer than wide, however they are written.
+        pair = pair if shape == "pair" else sorted(pair, reverse=shape == "size")
+        number, own = pair[at]
+        cell, mark = f"{number:.12g} {own}".strip(), "."
     each = [_measure(model, name, part, unit, mark, head) for part in cell.split("/")] if "/" in cell else None
     if path.startswith("pv.tracker."):
         values = each or [_measure(model, name, cell, unit, mark, head)]
