@@ -385,3 +385,29 @@ def test_no_field_is_squeezed_where_the_window_is_low(window, battery, qtbot):
     assert len(fields) >= 6
     for field in fields:
         assert field.height() >= field.minimumSizeHint().height(), field.accessibleName()
+
+
+def test_charging_by_price_is_switched_on_with_its_bounds(window, battery, qtbot, settled):
+    dialog = ControlDialog(window.session.job, window)
+    qtbot.addWidget(dialog)
+    dialog.show()
+    part = dialog.by_price
+    assert not part.on.isChecked() and not part.hours.isEnabled()
+    part.on.setChecked(True)
+    part.hours.setValue(5)
+    type_into(qtbot, part.target, "80")
+    type_into(qtbot, part.limit, "2.5")
+    type_into(qtbot, part.gain, "0.04")
+    part.months.setText("summer")
+    dialog.take()
+    assert dialog.problem.text().startswith("Charged by price:") and dialog.result_job is None
+    part.months.setText("May to Aug")
+    dialog.take()
+    by_price = dialog.result_job.control.by_price
+    assert (by_price.hours, by_price.target, by_price.limit_kw, by_price.least_gain) == (5, 0.8, 2.5, 0.04)
+    assert by_price.months == (5, 6, 7, 8)
+    again = ControlDialog(dialog.result_job, window)
+    qtbot.addWidget(again)
+    again.by_price.on.setChecked(False)
+    again.take()
+    assert again.result_job.control.by_price is None

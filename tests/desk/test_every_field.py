@@ -185,6 +185,11 @@ def controls(window, qtbot, settled, tmp_path):
     add(survey.BatteryPlace, rows_of(job.battery_place, PLACE_ROWS))
     order = bench("Home").controlled.order
     add(control.Control, {"shave_above_kw": held.shave, "import_bias_w": held.bias, "surplus_order": order})
+    priced = held.by_price
+    add(control.PriceCharge, {
+        "hours": priced.hours, "target": priced.target, "limit_kw": priced.limit, "least_gain": priced.gain,
+        "months": priced.months,
+    })  # fmt: skip
     for rows, kind in (
         (held.give, control.Window), (held.export, control.ExportWindow), (held.clock_charge, control.ClockWindow),
         (held.delay, control.DelayWindow),
@@ -251,6 +256,9 @@ def controls(window, qtbot, settled, tmp_path):
         "export_limit_kw": grid.inputs.editors["Export limit"],
     })  # fmt: skip
     add(tariff.RateWindow, line)
+    hourly = priced.hourly
+    read = dict.fromkeys(("origin", "days", "prices"), hourly.read)
+    add(tariff.HourlyPrices, {**read, "export_share": hourly.share})
     add(tariff.Tier, dict.fromkeys(tariff.Tier.model_fields, priced.tiers))
     add(tariff.DemandCharge, {
         "price_per_kw": priced.power, "minutes": priced.minutes, "start": priced.power_from,

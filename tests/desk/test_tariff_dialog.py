@@ -1,5 +1,7 @@
 """The tariff as a picture: typed, dragged, drawn, kept, and its bill beside it."""
 
+from datetime import datetime, timedelta
+
 import pytest
 from PySide6.QtCore import QPoint, QTime
 
@@ -122,3 +124,40 @@ def test_damaged_own_tariffs_are_told_and_left_alone(window, qtbot, own_folder):
     qtbot.mouseClick(dialog.keep, LEFT)
     assert "Not kept" in dialog.problem.text()
     assert (own_folder / "tariffs.json").read_text() == "{"
+
+
+def priced_hours(path):
+    lines = ["time (UTC),price"]
+    for n in range(8760):
+        at = datetime(2025, 1, 1) + timedelta(hours=n)
+        lines.append(f"{at:%Y-%m-%d %H:%M},{240 if at.hour == 7 else 90}")
+    path.write_text("\n".join(lines))
+    return path
+
+
+def test_prices_by_the_hour_are_read_from_a_file_and_told(window, dialog, qtbot, settled, tmp_path):
+    before = dialog.bill.getPlotItem().titleLabel.text
+    assert "no spot price for each hour" in dialog.hourly.said.text() and not dialog.hourly.share.isEnabled()
+    dialog.hourly.read_file(tmp_path / "none.csv")
+    assert "none.csv" in dialog.problem.text()
+    dialog.hourly.read_file(priced_hours(tmp_path / "p.csv"))
+    assert dialog.hourly.unit.currentText() == "a MWh" and "their size speaks for" in dialog.hourly.said.text()
+    assert "on top of the spot price" in dialog.hint.text()
+    assert dialog.bill.getPlotItem().titleLabel.text != before
+    choose(dialog.hourly.unit, "cents a kWh")
+    assert dialog.hourly.value.mean == pytest.approx(0.9625, abs=0.01)
+    choose(dialog.hourly.unit, "a MWh")
+    type_into(qtbot, dialog.hourly.share, "80")
+    dialog.take()
+    settled(window)
+    hourly = window.session.job.tariff.hourly
+    assert (hourly.origin, hourly.export_share) == ("p.csv", 0.8) and hourly.mean == pytest.approx(
+        0.09625, abs=0.001
+    )
+    qtbot.mouseClick(window.bench.tariff, LEFT)
+    again = window.bench.dialog
+    assert "p.csv" in again.hourly.said.text() and not again.hourly.unit.isEnabled()
+    qtbot.mouseClick(again.hourly.drop, LEFT)
+    again.take()
+    settled(window)
+    assert window.session.job.tariff.hourly is None

@@ -318,3 +318,18 @@ def test_one_of_two_meters_can_be_chosen(tmp_path):
     assert data.understood.meters == ("B", "A")
     with pytest.raises(InputError, match="no meter is called 'C'"):
         read(tmp_path, text, meter="C")
+
+
+@pytest.mark.parametrize("head", ["Timestamp (UTC),kWh", "time_utc,kWh", "Date;Time UTC;kWh"])
+def test_a_clock_that_the_heads_name_is_taken(tmp_path, head):
+    mark = ";" if ";" in head else ","
+    lines = [head]
+    for n in range(96):
+        at = datetime(2025, 7, 1) + timedelta(minutes=30 * n)
+        lines.append(f"{at:%Y-%m-%d}{mark if mark == ';' else ' '}{at:%H:%M}{mark}0.25")
+    path = tmp_path / "m.csv"
+    path.write_text("\n".join(lines))
+    data = read_meter_file(path, MeterReading(), "Europe/Berlin")
+    assert data.understood.clock == "utc" and str(data.starts[0]) == "2025-07-01T00:00:00"
+    path.write_text("\n".join(lines).replace("UTC", "UTC+2").replace("utc", "local"))
+    assert read_meter_file(path, MeterReading(), "Europe/Berlin").understood.clock == "local"

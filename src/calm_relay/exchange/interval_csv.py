@@ -8,6 +8,7 @@ import re
 from collections import Counter
 from itertools import pairwise
 from pathlib import Path
+from typing import Literal
 
 import numpy as np
 
@@ -36,6 +37,7 @@ IMPORT_WORDS = re.compile(
     r"import|consum|usage|from grid|bezug|verbrauch|demand|energy|load|kwh|read|value|wh|quantity|volume|amount",
     re.I,
 )
+UTC_WORDS = re.compile(r"(?<![a-z])utc(?![a-z+\-±])", re.I)
 END_WORDS = re.compile(r"\bend|ending|until|\bto\b|bis\b|stop", re.I)
 
 
@@ -95,7 +97,9 @@ def read_interval_csv(
     stamps = reading.stamps or _stamps(table, walls, minutes)
     if stamps == "end" and not table.wide:
         walls = walls - np.timedelta64(minutes * 60, "s")
-    clock = "utc" if offset else (reading.clock or _clock(walls, time_zone))
+    clock = (
+        "utc" if offset else (reading.clock or _clock_in_heads(table) or _clock(walls[_filled(values)], time_zone))
+    )
     starts = _to_utc(walls, clock, time_zone)
     values = [_energies(path, series, unit, minutes, lines, signed, notes) for series in values]
     starts, values = _in_order(path, starts, values, minutes, lines, notes)
@@ -354,6 +358,18 @@ def _stamps(table: Table, walls: np.ndarray, minutes: int) -> str:
     return "end" if first == minutes and last == 0 else "start"
 
 
+def _filled(values: list[np.ndarray]) -> np.ndarray:
+    """Rows with a number: in a row a day the hour that the clock leaves out is an empty cell."""
+    filled = np.isfinite(values[0])
+    return filled if filled.any() else np.ones(filled.size, dtype=bool)
+
+
+def _clock_in_heads(table: Table) -> Literal["utc"] | None:
+    """The clock that the heads of the time's columns name."""
+    heads = (table.header[column] for column in (table.date, table.time) if column is not None)
+    return "utc" if any(UTC_WORDS.search(head) for head in heads) else None
+
+
 def _clock(walls: np.ndarray, time_zone: str) -> str:
     """Local when the hours daylight saving leaves out are missing, standard when they are there."""
     first, last = walls.min().astype(object), walls.max().astype(object)
@@ -422,6 +438,10 @@ def _in_order(
             f"line {lines[int(order[-1])]}",
             f"stands more than {LONGEST_DAYS} days after the first interval; wanted one to four years",
         )
+    known = np.isfinite(values[0])
+    if not known.any():
+        raise InputError(path, "", "holds no number in its column of values")
+    order, starts, values = order[known], starts[known], [series[known] for series in values]
     twice = np.flatnonzero(np.diff(starts).astype(int) == 0)
     if twice.size:
         if twice.size > 0.2 * starts.size:
@@ -430,17 +450,15 @@ def _in_order(
                 f"line {lines[int(order[twice[0] + 1])]}",
                 f"and {twice.size - 1} more stand twice; wanted each interval once (are there two meters?)",
             )
-        notes.append(f"{twice.size} intervals stand twice; the later line is taken.")
+        stand = "1 interval stands" if twice.size == 1 else f"{twice.size} intervals stand"
+        notes.append(f"{stand} twice; the later line is taken.")
         keep = np.ones(starts.size, dtype=bool)
         keep[twice] = False
         starts, values = starts[keep], [series[keep] for series in values]
-    known = np.isfinite(values[0])
-    if not known.any():
-        raise InputError(path, "", "holds no number in its column of values")
-    starts, values = starts[known], [series[known] for series in values]
     missing = int((starts[-1] - starts[0]).astype(int) // (minutes * 60)) + 1 - starts.size
     if missing > 0:
-        notes.append(f"{missing} intervals are missing between the first and the last.")
+        are = "1 interval is" if missing == 1 else f"{missing} intervals are"
+        notes.append(f"{are} missing between the first and the last.")
     return starts, values
 
 

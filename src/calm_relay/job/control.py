@@ -5,7 +5,7 @@ from typing import Self
 
 from pydantic import Field, model_validator
 
-from calm_relay.job.base import ClockTime, Fraction, Model, Name, NotNegative, Positive, minutes_of
+from calm_relay.job.base import PRICE_MOST, ClockTime, Fraction, Model, Name, NotNegative, Positive, minutes_of
 from calm_relay.job.months import Month, months_text
 
 DAY = 24 * 60
@@ -119,6 +119,28 @@ class Clock(Model):
         return self
 
 
+class PriceCharge(Model):
+    """Charging in the cheapest hours of each day, kept for the dear ones, by prices that are known the day before."""
+
+    hours: int = Field(default=3, ge=1, le=12, title="Cheapest hours of a day")
+    target: Fraction = Field(default=1.0, title="Charged up to", description="State of charge at which it stops.")
+    limit_kw: Positive | None = Field(default=None, le=100, title="At most")
+    least_gain: NotNegative = Field(
+        default=0.02,
+        le=PRICE_MOST,
+        title="Least gain a kWh",
+        description="By how much a kWh must be dearer when it is given than what it took to charge it.",
+    )
+    months: tuple[Month, ...] = Field(default=(), max_length=12, description="Its season; none: all the year.")
+
+    @property
+    def summary(self) -> str:
+        """When and how far it charges, in words."""
+        season = f" in {months_text(self.months)}" if self.months else ""
+        power = f" with {self.limit_kw:g} kW at most" if self.limit_kw is not None else ""
+        return f"the {self.hours} cheapest hours of each day{season}, up to {self.target:.0%}{power}"
+
+
 class Control(Model):
     """How the new battery is controlled beside its reserve and its charge windows; self-use where nothing is stated."""
 
@@ -145,6 +167,9 @@ class Control(Model):
         "named comes after the battery.",
     )
     clock: Clock = Field(default=Clock(), description="The time clock of a small bank without metering.")
+    by_price: PriceCharge | None = Field(
+        default=None, description="Charged by the tariff's prices beside its windows; None: by windows alone."
+    )
 
     def order_of(self, names: Sequence[str]) -> tuple[str, ...]:
         """Who takes surplus, in order: the battery and some loads; loads that are not named come after the battery."""
@@ -171,6 +196,7 @@ __all__ = [
     "DelayWindow",
     "ExportWindow",
     "GridCharge",
+    "PriceCharge",
     "Window",
     "refuse_meeting",
 ]

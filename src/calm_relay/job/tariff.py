@@ -59,11 +59,40 @@ class DemandCharge(Model):
     days: Days = Field(default="all", title="on")
 
 
+HOURS = 8760
+
+
+class HourlyPrices(Model):
+    """The spot price of each hour of a year; what the tariff asks and pays comes on top.
+
+    The hours are those of a year of 365 days in the place's standard time, from 1 January.
+    """
+
+    origin: Line = Field(default="", description="Where they are from.")
+    days: int = Field(default=365, ge=1, le=366, description="Days of the year of which there were prices.")
+    prices: tuple[Price, ...] = Field(min_length=HOURS, max_length=HOURS, description="Per kWh, in the currency.")
+    export_share: Fraction = Field(default=1.0, title="Of it for export", description="Share that export earns.")
+
+    @property
+    def mean(self) -> float:
+        """Mean of the year, a kWh."""
+        return sum(self.prices) / len(self.prices)
+
+    @property
+    def spread(self) -> float:
+        """By how much the dearest four hours of a day are dearer than its cheapest four, on average of the year."""
+        days = (sorted(self.prices[first : first + 24]) for first in range(0, HOURS, 24))
+        return sum(sum(day[-4:]) - sum(day[:4]) for day in days) / 4.0 / (HOURS / 24)
+
+
 Credit = Literal["paid", "kWh", "money"]
 
 
 class Tariff(Model):
-    """Flat when there are no windows; otherwise the first window that matches sets the price."""
+    """Flat when there are no windows; otherwise the first window that matches sets the price.
+
+    Where the spot price of each hour is known, both are what comes on top of it.
+    """
 
     name: Line = Field(default="", max_length=80, title="Name")
     currency: Line = Field(default="NZ$", max_length=5)
@@ -73,6 +102,7 @@ class Tariff(Model):
     feed_in_windows: tuple[RateWindow, ...] = Field(
         default=(), max_length=60, description="When export pays another price."
     )
+    hourly: HourlyPrices | None = Field(default=None, description="The spot price of each hour; None: none.")
     stored_export: bool = Field(default=False, description="Whether energy from the battery may be exported.")
     standing_per_day: NotNegative = 0.0
     export_limit_kw: NotNegative | None = Field(default=None, description="None: no limit stated.")
@@ -98,6 +128,16 @@ class Tariff(Model):
         if sorted(set(edges)) != edges:
             raise ValueError("tiers: wanted rising kWh, each once")
         return self
+
+    @property
+    def mean_price(self) -> float:
+        """What a kWh costs outside of every window, on average of the hours."""
+        return self.price + (self.hourly.mean if self.hourly is not None else 0.0)
+
+    @property
+    def mean_feed_in(self) -> float:
+        """What an exported kWh earns outside of every window, on average of the hours."""
+        return self.feed_in + (self.hourly.mean * self.hourly.export_share if self.hourly is not None else 0.0)
 
     @property
     def cheapest(self) -> RateWindow | None:

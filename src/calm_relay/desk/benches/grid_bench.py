@@ -113,7 +113,7 @@ class GridBench(Bench):
         from calm_relay.desk.dialogs.tariff_dialog import TariffDialog
 
         job = self._job
-        dialog = self.dialog = TariffDialog(job.tariff, self._view, self.window())
+        dialog = self.dialog = TariffDialog(job.tariff, self._view, self.window(), site=job.site)
         dialog.accepted.connect(lambda: self.edited.emit(job.with_(tariff=dialog.tariff), "Tariff"))
         dialog.open()
 

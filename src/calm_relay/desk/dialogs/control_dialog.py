@@ -4,6 +4,7 @@ from pydantic import ValidationError
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCheckBox, QGridLayout, QScrollArea, QVBoxLayout, QWidget
 
+from calm_relay.desk.dialogs.by_price_field import ByPriceField
 from calm_relay.desk.dialogs.form_dialog import AnswerDialog
 from calm_relay.desk.dialogs.window_rows import WindowRows
 from calm_relay.desk.widgets.choice_field import ChoiceField
@@ -48,6 +49,8 @@ class ControlDialog(AnswerDialog):
         )
         self.clock_charge = self._rows("Clock charges", (POWER,), FIRST_CLOCK, control.clock.charge)
         self.clock_give = self._rows("Clock gives", (POWER,), FIRST_CLOCK, control.clock.give)
+        self.by_price = ByPriceField(control.by_price, job.tariff.currency)
+        self.by_price.refused.connect(self.show_text)
         self.allowed = QCheckBox("The contract allows energy from the battery to be exported")
         self.allowed.setChecked(job.tariff.stored_export)
         self.shave = self._quantity(
@@ -84,6 +87,11 @@ class ControlDialog(AnswerDialog):
                 "Charged from the grid",
                 "Below its level the battery is charged, and not discharged.",
                 self.fill,
+            ),
+            (
+                "Charged by price",
+                "As far as the dear hours are expected to want it beyond the array, and kept for them.",
+                self.by_price,
             ),
             ("Serves the home", "Only in these windows; none: at any time.", self.give),
             (
@@ -138,6 +146,7 @@ class ControlDialog(AnswerDialog):
                 delay_windows=self.delay.value,
                 shave_above_kw=self.shave.value,
                 import_bias_w=self.bias.value or 0.0,
+                by_price=self.by_price.value,
                 clock={"charge": self.clock_charge.value, "give": self.clock_give.value},
             )
             battery = job.battery.with_(charge_windows=self.fill.value, waits=order == "old")

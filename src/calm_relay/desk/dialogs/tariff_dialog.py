@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
 from calm_relay.desk.charts.bill_chart import BillChart
 from calm_relay.desk.charts.tariff_ribbons import TariffRibbons
 from calm_relay.desk.dialogs.form_dialog import AnswerDialog
+from calm_relay.desk.dialogs.hourly_field import HourlyField
 from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.months_field import MonthsField
@@ -130,10 +131,10 @@ class RateRows(RowStack):
 class TariffDialog(AnswerDialog):
     """Edits `Job.tariff`; `tariff` is the changed one after it was accepted.
 
-    `view` is what the bill is drawn of, None before there is a plan.
+    `view` is what the bill is drawn of, None before there is a plan; `site` is where prices by the hour are laid.
     """
 
-    def __init__(self, tariff: Tariff, view=None, parent=None):
+    def __init__(self, tariff: Tariff, view=None, parent=None, *, site=None):
         super().__init__("Tariff", parent)
         self.tariff, self._view = tariff, view
         # Whoever keeps the dialog to read its answer keeps no plan with it.
@@ -145,6 +146,7 @@ class TariffDialog(AnswerDialog):
         self.hint.setObjectName("quiet")
         self.hint.setWordWrap(True)
         self.hint.setFont(font(8.4))
+        self.hourly = HourlyField(site)
         self._make_fields()
         self._lay_out()
         self._connect()
@@ -262,6 +264,7 @@ class TariffDialog(AnswerDialog):
                 ("&Tiers", self.tiers, self.tiers),
                 ("A k&W of power", power, self.power),
                 ("Expo&rt is", credit, self.credit),
+                ("Spot price", self.hourly, self.hourly.read),
             ),
             len(rows),
         ):
@@ -291,6 +294,8 @@ class TariffDialog(AnswerDialog):
         for line in (self.name, self.currency, self.tiers):
             line.editingFinished.connect(self._on_changed)
         self.stored.clicked.connect(lambda _: self._on_changed())
+        self.hourly.changed.connect(self._on_changed)
+        self.hourly.refused.connect(self.show_text)
         self.keep.clicked.connect(lambda _=False: self._on_keep())
         self.known.taken.connect(self._on_known)
 
@@ -314,6 +319,8 @@ class TariffDialog(AnswerDialog):
         self.credit.show_value(tariff.credit)
         self.carried.show_value(tariff.carried)
         self.stored.setChecked(tariff.stored_export)
+        self.hourly.currency = tariff.currency
+        self.hourly.show_value(tariff.hourly)
         self.import_rows.show_value(tariff.windows)
         self.export_rows.show_value(tariff.feed_in_windows)
         del blockers
@@ -384,6 +391,7 @@ class TariffDialog(AnswerDialog):
                 "credit": self.credit.currentData(),
                 "carried": self.carried.currentData(),
                 "stored_export": self.stored.isChecked(),
+                "hourly": self.hourly.value,
             }
         )
 
@@ -413,6 +421,8 @@ class TariffDialog(AnswerDialog):
             field.setEnabled(tariff.demand_charge is not None)
         hidden = (*hidden_windows(tariff.windows), *hidden_windows(tariff.feed_in_windows))
         said = "Drag an edge, or draw over a ribbon for a new window."
+        if tariff.hourly is not None:
+            said += " All of it comes on top of the spot price of each hour."
         if hidden:
             names = ", ".join(f"“{name}”" for name in hidden)
             said += f" The first window that matches holds: {names} is hidden in part."

@@ -90,6 +90,13 @@ def _windows(plan: Plan, option: Option) -> Iterator[FunctionalTest]:
             f"the battery charges from the grid, {power}, and stops at {window.target:.0%}", "1 min after its start",
             "the target lies above the present charge only for this test",
         )  # fmt: skip
+    if plan.job.control.by_price is not None:
+        yield FunctionalTest(
+            "charge by price", "Charging by price starts",
+            "Look up the cheapest hours of today in the unit's portal; wait for the first of them, or move the clock.",
+            "the portal shows the tariff's prices of today and tomorrow, and the battery charges in those hours",
+            "1 min after its start", "before tomorrow's prices are out it goes by today's",
+        )  # fmt: skip
 
 
 def _outage(plan: Plan, option: Option) -> Iterator[FunctionalTest]:

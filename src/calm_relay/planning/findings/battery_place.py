@@ -257,7 +257,7 @@ def check_lead_years(subject: Subject) -> list[Finding]:
 
 def _topped_up(job: Job) -> tuple[Mend, ...]:
     """A window that fills the bank each night, where there is a grid and no window stands in its way."""
-    if job.battery.charge_windows or not job.supply.on_grid:
+    if job.battery.charge_windows or job.control.by_price is not None or not job.supply.on_grid:
         return ()
 
     return (_charged_in(GridCharge(start="02:00", end="06:00", target=1.0)),)
@@ -292,7 +292,8 @@ def check_under_used(subject: Subject) -> list[Finding]:
     fits = fewer >= bank.pack.count_min and not battery_refusals(
         replace(bank, count=fewer), converter.inverter, subject.job
     )
-    if not subject.job.battery.charge_windows and not any(item.has_array for item in subject.design.converters):
+    bought = subject.job.battery.charge_windows or subject.job.control.by_price is not None
+    if not bought and not any(item.has_array for item in subject.design.converters):
         sentence = "Nothing charges the battery: there is no array, and it is not charged from the grid"
         mends = (_charged_in(usual_charge(subject.job.tariff)),)
     elif helps and fits and is_the_job_s(subject, converter):

@@ -5,10 +5,11 @@ from typing import Any
 
 import numpy as np
 
-from calm_relay.job.control import Control
+from calm_relay.job.control import Control, PriceCharge
 from calm_relay.job.field_range import range_of
 from calm_relay.job.model import Job
 from calm_relay.planning.architecture.design import Converter
+from calm_relay.planning.common.amounts import price_text
 from calm_relay.planning.common.joined import counted
 from calm_relay.planning.findings.base import (
     Finding,
@@ -25,6 +26,7 @@ from calm_relay.planning.operation.controls import open_in, waits
 from calm_relay.planning.operation.meter_conflict import one_meter, two_metered
 
 SMALL_KWH = 5.0
+ENOUGH_DAYS = 350
 USUAL_BIAS_W = 30.0
 PRACTICE = "common practice, no source"
 
@@ -65,6 +67,58 @@ def check_target_above_present(subject: Subject) -> list[Finding]:
             )
         )
     return findings
+
+
+@advises
+@grid_check
+def check_by_price(subject: Subject) -> list[Finding]:
+    """A tariff with a price for each hour is worth a battery that knows it; one without any differences is not."""
+    job, converter = subject.job, subject.design.battery_converter
+    hourly, by_price = job.tariff.hourly, job.control.by_price
+    if converter is None or not converter.battery_moves or subject.design.by_clock:
+        return []
+    findings = []
+    if hourly is not None and hourly.days < ENOUGH_DAYS:
+        findings.append(
+            warns(
+                "hourly prices",
+                "Grid",
+                "tariff.hourly",
+                f"{hourly.origin} holds prices of {counted(hourly.days, 'day')}; the others are taken from the same "
+                "weekdays of the nearest season.",
+                reading=(float(hourly.days), 365.0, "days"),
+                rule="the job's tariff",
+            )
+        )
+    if hourly is not None and by_price is None and not job.battery.charge_windows:
+        findings.append(
+            warns(
+                "charge by price",
+                "Battery",
+                "control.by_price",
+                f"The tariff has a spot price for each hour, {job.tariff.currency} {price_text(hourly.spread)} a kWh from a "
+                "day’s cheapest to its dearest four, and the battery goes by the sun alone.",
+                reading=(hourly.spread, 0.0, f"{job.tariff.currency} a kWh"),
+                rule=PRACTICE,
+                mends=(Mend("Charge it in the cheapest hours", _by_price(PriceCharge())),),
+            )
+        )
+    if by_price is not None and hourly is None and not job.tariff.windows:
+        findings.append(
+            warns(
+                "charge by price",
+                "Battery",
+                "control.by_price",
+                "It is to be charged when energy is cheap, and the tariff has one price for all hours.",
+                rule="the job's tariff",
+                mends=(Mend("Charge it from surplus alone", _by_price(None)),),
+            )
+        )
+    return findings
+
+
+def _by_price(wanted: PriceCharge | None) -> Callable[..., Any]:
+    return lambda job: job.with_(control=job.control.with_(by_price=wanted))
 
 
 def _without_window(place: int) -> Callable[..., Any]:
@@ -158,7 +212,7 @@ def check_zero_export(subject: Subject) -> list[Finding]:
         return []
     bias_w = job.control.import_bias_w
     if bias_w > 0:
-        cost = bias_w / 1000.0 * 8760 * job.tariff.price
+        cost = bias_w / 1000.0 * 8760 * job.tariff.mean_price
         sentence = (
             f"Zero export leaves {bias_w:g} W of import standing, so that nothing leaks out; that costs at most "
             f"{job.tariff.currency} {cost:,.0f} a year."

@@ -89,9 +89,11 @@ def _drawn(subject: Subject) -> Iterator[tuple[str, float]]:
         if pump.planned:
             yield pump.name, heat_pump_most_kw(pump, subject.site)
     lead = subject.design.battery_converter
-    if lead is not None and lead.battery_is_new and job.battery.charge_windows and not subject.design.by_clock:
+    by_price = job.control.by_price
+    bought = bool(job.battery.charge_windows) or by_price is not None
+    if lead is not None and lead.battery_is_new and bought and not subject.design.by_clock:
         takes_kw = min(lead.inverter.ac_kw, *lead.bank.dc_limits(lead.inverter, "charge", 0.5).values())
-        windows_kw = [
-            takes_kw if window.limit_kw is None else window.limit_kw for window in job.battery.charge_windows
-        ]
+        limits = [window.limit_kw for window in job.battery.charge_windows]
+        limits += [by_price.limit_kw] if by_price is not None else []
+        windows_kw = [takes_kw if limit_kw is None else limit_kw for limit_kw in limits]
         yield f"{lead.name} while it charges from the grid", min(takes_kw, max(windows_kw))

@@ -10,6 +10,7 @@ from calm_relay.planning.architecture.bus_rating import arrays_on_bus
 from calm_relay.planning.architecture.connections import units_of
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.architecture.refusals import joining_generators
+from calm_relay.planning.common.amounts import price_text
 from calm_relay.planning.common.region_words import said_in_region
 from calm_relay.planning.operation.controls import waits
 from calm_relay.planning.site.grid_code import curve_of
@@ -208,7 +209,16 @@ def _windows(option: Option, converter: Converter) -> Iterator[Setting]:
             "a target above the present charge buys from the grid at full power, in whatever hour it is set for",
             JobValue("%", _target(number)),
         )
-    if not job.battery.charge_windows:
+    if job.control.by_price is not None:
+        yield Setting(
+            name,
+            "Charge by price",
+            job.control.by_price.summary,
+            f"where a kWh of its dear hours costs {job.tariff.currency} "
+            f"{price_text(job.control.by_price.least_gain)} more than it took to charge it; kept for those hours",
+            "the unit or its portal must be given the tariff; where it knows no prices, a charge window stands in",
+        )
+    elif not job.battery.charge_windows:
         yield Setting(
             name,
             "Charge from the grid",

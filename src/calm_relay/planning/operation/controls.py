@@ -6,7 +6,7 @@ from functools import lru_cache
 import numpy as np
 
 from calm_relay.job.base import minutes_of
-from calm_relay.job.control import ClockWindow, DelayWindow, GridCharge, Window
+from calm_relay.job.control import ClockWindow, DelayWindow, GridCharge, PriceCharge, Window
 from calm_relay.job.control import Control as Wanted
 from calm_relay.job.model import Job, Supply
 from calm_relay.job.tariff import Tariff
@@ -14,10 +14,12 @@ from calm_relay.physics.calendar import YearCalendar
 from calm_relay.physics.kept import kept
 from calm_relay.physics.plant.control import Control
 from calm_relay.physics.plant.parts import UNLIMITED
+from calm_relay.physics.price_schedule import mean_days, price_schedule
 from calm_relay.physics.unchanging import frozen, is_frozen
 from calm_relay.planning.architecture.design import Converter, Design
 from calm_relay.planning.site.demand import DemandYear
 from calm_relay.planning.site.home_phases import Phases, demand_by_phase
+from calm_relay.planning.site.prices import price_series
 
 # The half of the year with the longer days.
 SUNNY_NORTH = (4, 5, 6, 7, 8, 9)
@@ -52,11 +54,14 @@ def _open(calendar: YearCalendar, start: str, end: str, months: tuple[int, ...])
     return by_clock & np.isin(calendar.month, months) if months else by_clock
 
 
-def control_of(design: Design, job: Job, calendar: YearCalendar) -> Control:
+def control_of(
+    design: Design, job: Job, calendar: YearCalendar, home_kw: np.ndarray, pv_kw: np.ndarray
+) -> Control:
     """How the batteries of a design are controlled.
 
     Windows and thresholds are those of the new battery; where a design has none they are left out. Stored energy
-    is exported only where the tariff allows it.
+    is exported only where the tariff allows it. A control by prices expects what home and arrays (of `Inputs`) do on a
+    mean day of each month.
     """
     converter = design.battery_converter
     new = converter is not None and converter.battery_moves
@@ -67,6 +72,8 @@ def control_of(design: Design, job: Job, calendar: YearCalendar) -> Control:
     if exported != wanted.export_windows:
         wanted = wanted.with_(export_windows=exported)
     control = _control(calendar, filled, wanted, design.by_clock)
+    if wanted.by_price is not None and converter is not None and job.supply.on_grid and not design.by_clock:
+        control = _by_price(control, wanted.by_price, design, job, calendar, home_kw, pv_kw)
     order = _order(design, job)
     if order is None:
         return control
@@ -79,8 +86,51 @@ def _steadily(steps: int, value: float | bool) -> np.ndarray:
     return frozen(np.full(steps, value))
 
 
+def _by_price(
+    control: Control,
+    wanted: PriceCharge,
+    design: Design,
+    job: Job,
+    calendar: YearCalendar,
+    home_kw: np.ndarray,
+    pv_kw: np.ndarray,
+) -> Control:
+    """A control with charging in cheap hours and service in dear ones on top of its windows."""
+    batteries = [converter for converter in design.converters if converter.has_battery]
+    leader = design.leader
+    of_day = calendar.month.reshape(365, -1)[:, calendar.steps // 730]
+    made_kw = pv_kw.sum(axis=0) if pv_kw.size else np.zeros(calendar.steps)
+    found = price_schedule(
+        price_series(job.tariff, calendar),
+        mean_days(home_kw if home_kw.ndim == 1 else home_kw.sum(axis=0), calendar.month),
+        # What is bought for a dull day is sold for little on a bright one.
+        mean_days(made_kw, calendar.month, brighter_half=True) * leader.inverter.peak_efficiency,
+        hours=wanted.hours,
+        least=wanted.least_gain,
+        # What comes back to the AC bus of what is charged from it, at its best.
+        efficiency=leader.bank.pack.round_trip * leader.inverter.peak_efficiency**2,
+        usable_kwh=sum(converter.bank.usable_kwh for converter in batteries),
+        reserve=job.battery.reserve,
+        most=wanted.target,
+        open_days=np.isin(of_day, wanted.months) if wanted.months else np.ones(365, dtype=bool),
+    )
+    limit = UNLIMITED if wanted.limit_kw is None else wanted.limit_kw
+    here = found.charge_to > control.charge_to
+    return replace(
+        control,
+        charge_to=frozen(np.where(here, found.charge_to, control.charge_to)),
+        charge_kw=frozen(np.where(here, limit, control.charge_kw)),
+        may_discharge=frozen(control.may_discharge & found.serves),
+    )
+
+
 @kept
-def _control(calendar: YearCalendar, filled: tuple[GridCharge, ...], wanted: Wanted, by_clock: bool) -> Control:
+def _control(
+    calendar: YearCalendar,
+    filled: tuple[GridCharge, ...],
+    wanted: Wanted,
+    by_clock: bool,
+) -> Control:
     steps = calendar.steps
     none = _steadily(steps, 0.0)
     charge_to, charge_kw = (none.copy(), none.copy()) if filled else (none, none)

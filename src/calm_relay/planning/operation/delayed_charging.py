@@ -56,7 +56,7 @@ def delays(design: Design) -> Converter | None:
 
 def worth_a_window(job: Job) -> float:
     """What a delay must bring a year for somebody to set it: the price of a little of the grid's energy [currency]."""
-    return LITTLE_KWH * job.tariff.price
+    return LITTLE_KWH * job.tariff.mean_price
 
 
 def turned_away_kwh(year: PlantSums) -> float:
@@ -109,8 +109,9 @@ def waiting_of(design: Design, job: Job, site: SiteYear, year: PlantYear) -> Wai
     saved = STORED_AGAIN * min(float(early[full > 0].sum()), most * min(share, 1.0))
     lost = float(np.maximum(early - later, 0.0)[full == 0].sum())
     # What is not stored is lacking in the evening, when it is dear.
-    feed_in, dear = job.tariff.feed_in, job.tariff.dearest
-    price = max(job.tariff.price, dear.price if dear is not None else 0.0)
+    feed_in, dear = job.tariff.mean_feed_in, job.tariff.dearest
+    more = max(dear.price - job.tariff.price, 0.0) if dear is not None else 0.0
+    price = job.tariff.mean_price + more
     return Waiting(saved, lost, saved * feed_in - lost * (price - feed_in))
 
 

@@ -48,13 +48,14 @@ def inputs_of(design: Design, job: Job, site: SiteYear, demand: DemandYear) -> I
     plant, pv_kw = _plant_of(design, job, site)
     grid = GridConnection(job.supply.import_limit_kw, export_limit_kw(job))
     island = None if job.supply.on_grid else island_of(design, job, demand)
+    home_kw = home_of(job.supply, job.load_phases, demand)
     return Inputs(
         plant,
         pv_kw,
-        home_of(job.supply, job.load_phases, demand),
+        home_kw,
         calendar.step_h,
         grid,
-        control_of(design, job, calendar),
+        control_of(design, job, calendar, home_kw, pv_kw),
         _thermal_derate(design, job, site),
         island,
         on_units(tuple(item.load for item in loads_of(job, site)), design),

@@ -96,10 +96,11 @@ def _incentive(item: Incentive, turn: Turn) -> Incentive:
 
 def _tariff(tariff: Tariff, turn: Turn) -> Tariff:
     """Prices of a tariff; one may be below nothing."""
-    charge = tariff.demand_charge
+    charge, hourly = tariff.demand_charge, tariff.hourly
     return _each(tariff, turn, "price", "feed_in", "standing_per_day", "minimum_per_month").with_(
         windows=tuple(_each(item, turn, "price") for item in tariff.windows),
         feed_in_windows=tuple(_each(item, turn, "price") for item in tariff.feed_in_windows),
         tiers=tuple(_each(item, turn, "surcharge") for item in tariff.tiers),
+        hourly=hourly and hourly.with_(prices=tuple(turn(price) for price in hourly.prices)),
         demand_charge=charge and _each(charge, turn, "price_per_kw"),
     )

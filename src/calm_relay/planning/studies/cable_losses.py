@@ -40,7 +40,7 @@ def cable_years(option: Option, plan: WiringPlan) -> tuple[CableYear, ...]:
         Its wiring.
     """
     job = option.context.job
-    price = job.tariff.price if job.supply.on_grid else fuel_price(option.outcome.year, job)
+    price = job.tariff.mean_price if job.supply.on_grid else fuel_price(option.outcome.year, job)
     result = []
     for cable in plan.cables:
         if cable.size is None:

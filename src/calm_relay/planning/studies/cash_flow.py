@@ -212,7 +212,7 @@ def _storage_cost(
     years = given.size
     nothing = np.zeros(years + 1)
     replaced = (rows.get("battery", nothing) + _share_of_units(option) * rows.get("inverter", nothing))[1:]
-    feed_in = plan.job.tariff.feed_in if plan.job.supply.on_grid else 0.0
+    feed_in = plan.job.tariff.mean_feed_in if plan.job.supply.on_grid else 0.0
     return levelised_storage(
         max(storage_outlay(option.design, plan.job), 0.0),
         -replaced - rows.get("upkeep", nothing)[1:],

@@ -106,6 +106,7 @@ def _year(plan: Plan, option: Option, windows: tuple[DelayWindow, ...]) -> tuple
     """A year's bill, and what is turned away in it [kWh]."""
     job = with_delay(plan.job, windows)
     inputs = inputs_of(option.design, job, plan.site, plan.demand)
-    year = sum_inputs(replace(inputs, control=control_of(option.design, job, plan.site.calendar)))
+    control = control_of(option.design, job, plan.site.calendar, inputs.home_kw, inputs.pv_kw)
+    year = sum_inputs(replace(inputs, control=control))
     assert isinstance(year, PlantSums), "it is on the grid"
     return bill_of_kinds(bill_kinds(year, job, plan.site)), turned_away_kwh(year)

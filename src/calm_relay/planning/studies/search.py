@@ -11,7 +11,7 @@ from typing import Any, TypeVar
 
 import numpy as np
 
-from calm_relay.job.control import Control, GridCharge, Window
+from calm_relay.job.control import Control, GridCharge, PriceCharge, Window
 from calm_relay.job.equipment import Module, Priced
 from calm_relay.job.model import Job
 from calm_relay.physics.plant.inputs import Inputs, bus_inputs
@@ -194,7 +194,13 @@ def control_profiles_of(job: Job, *, turned_away: bool = False) -> tuple[Control
         return tuple(result)
     # The order of loads, the margin at the meter and a time clock are the house's, whatever the battery does.
     alone = job.control.model_copy(
-        update={"discharge_windows": (), "export_windows": (), "delay_windows": (), "shave_above_kw": None}
+        update={
+            "discharge_windows": (),
+            "export_windows": (),
+            "delay_windows": (),
+            "shave_above_kw": None,
+            "by_price": None,
+        }
     )
     result.append(ControlProfile("self-use alone", (), alone))
     windows = job.tariff.windows
@@ -215,6 +221,9 @@ def control_profiles_of(job: Job, *, turned_away: bool = False) -> tuple[Control
                     alone.model_copy(update={"discharge_windows": hours}),
                 )
             )
+    if job.tariff.hourly is not None:
+        by_price = alone.model_copy(update={"by_price": job.control.by_price or PriceCharge()})
+        result.append(ControlProfile("charged when the hour is cheap", (), by_price))
     delay = delayed_until(job, usual_delay(job.site.latitude).end) if turned_away else ()
     if delay:
         late = job.control.model_copy(update={"delay_windows": delay})
@@ -472,7 +481,8 @@ def _tuned(plan: Plan, alike: list[_Laid], profiles: tuple[ControlProfile, ...])
         for laid, of in zip(alike, tried, strict=True):
             battery = laid.job.battery.model_copy(update={"charge_windows": profile.windows})
             tuned = laid.job.model_copy(update={"battery": battery, "control": profile.control})
-            control = control_of(laid.design, tuned, plan.site.calendar)
+            series = laid.inputs.home_kw, laid.inputs.pv_kw
+            control = control_of(laid.design, tuned, plan.site.calendar, *series)
             inputs = replace(laid.inputs, control=control)
             trial = _Trial(laid.first + place, of, profile, tuned, inputs, place == 0)
             found.setdefault(id(control), []).append(trial)

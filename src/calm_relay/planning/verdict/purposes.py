@@ -36,7 +36,7 @@ def bill_to_measure_by(job: Job, demand: DemandYear, bill_now: float) -> float:
 
     That one is what the grid would charge for the home's energy; off grid, what it would cost from a generator.
     """
-    price = job.tariff.price if job.supply.on_grid else (job.generator or usual_generator(job)).price_per_kwh
+    price = job.tariff.mean_price if job.supply.on_grid else (job.generator or usual_generator(job)).price_per_kwh
     return max(bill_now, LEAST_BILL * demand.yearly_kwh * price)
 
 

@@ -197,6 +197,14 @@ def _grid(plan: Plan, option: RefusedOption | Option) -> Iterator[Figure]:
             "Operator counts", f"{option.design.counted_kw(supply):g} kW of inverter", "AC ratings, datasheets"
         )
     yield Figure("Price", f"{tariff.currency} {price_text(tariff.price)} a kWh", "the job's tariff")
+    if tariff.hourly is not None:
+        hourly = tariff.hourly
+        yield Figure(
+            "  and the spot price",
+            f"{tariff.currency} {price_text(hourly.mean)} on average; a day's dearest four hours "
+            f"{price_text(hourly.spread)} dearer than its cheapest",
+            hourly.origin or "the job's tariff",
+        )
     for window in tariff.windows:
         yield Figure(
             f"  {window.name}",

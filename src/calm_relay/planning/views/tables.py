@@ -68,4 +68,6 @@ def assumptions_of(plan: Plan) -> Table:
     for window in battery.charge_windows:
         text = f"{window.start} to {window.end}, up to {window.target:.0%}"
         rows.append(["Battery", "Charged from the grid", text, "the job"])
+    if plan.job.control.by_price is not None:
+        rows.append(["Battery", "Charged by price", plan.job.control.by_price.summary, "the job"])
     return rows
