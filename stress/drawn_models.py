@@ -12,6 +12,7 @@ from pydantic import ValidationError
 from calm_relay.exchange.shipped import DEMOS, catalogue, demo_job, rule_packs
 from calm_relay.job.base import Model
 from calm_relay.job.field_range import range_of
+from calm_relay.job.tariff import HOURS, HourlyPrices
 
 # What names files and versions, and what a drawn value would only refuse.
 FIXED = {"format", "schema_version", "kind", "wanted", "assumed", "path"}
@@ -126,6 +127,8 @@ def drawn_value(kind: type[Model], name: str, draw: random.Random, depth: int = 
     if "float" in told or "int" in told:
         number = _number(kind, name, draw)
         number = round(number) if "float" not in told else number
+        if (kind, name) == (HourlyPrices, "prices"):
+            return tuple(draw.gauss(number, 0.3 * abs(number)) for _ in range(HOURS))
         return (number,) * draw.randrange(1, 4) if is_list(field.annotation) else number
     word = draw.choice(WORDS)
     return (word,) if is_list(field.annotation) else word

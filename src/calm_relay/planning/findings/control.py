@@ -96,8 +96,8 @@ def check_by_price(subject: Subject) -> list[Finding]:
                 "charge by price",
                 "Battery",
                 "control.by_price",
-                f"The tariff has a spot price for each hour, {job.tariff.currency} {price_text(hourly.spread)} a kWh from a "
-                "day’s cheapest to its dearest four, and the battery goes by the sun alone.",
+                f"The tariff has a spot price for each hour, {job.tariff.currency} {price_text(hourly.spread)} a kWh "
+                "from a day’s cheapest to its dearest four, and the battery goes by the sun alone.",
                 reading=(hourly.spread, 0.0, f"{job.tariff.currency} a kWh"),
                 rule=PRACTICE,
                 mends=(Mend("Charge it in the cheapest hours", _by_price(PriceCharge())),),
