@@ -862,3 +862,15 @@ def test_snow_by_month_is_typed_undone_and_left_out_again(window, opened, qtbot,
     settled(window)
     assert window.session.job.site.snow is None
     assert window.session.plan.as_is.outcome.figures.pv_dc_kwh == given
+
+
+def test_a_horizon_is_read_from_a_table(window, opened, settled, tmp_path):
+    bench = opened("Roof")
+    bench.read_horizon(tmp_path / "none.csv")
+    assert "none.csv" in bench.problem.text()
+    (tmp_path / "h.csv").write_text("-180 5\n-90 20\n0 8\n90 30\n")
+    bench.read_horizon(tmp_path / "h.csv")
+    settled(window)
+    points = window.session.job.site.horizon
+    assert [(point.azimuth, point.elevation) for point in points] == [(0, 5), (90, 20), (180, 8), (270, 30)]
+    assert not bench.problem.isVisible() and "taken from south" in window.commands.undo.text()

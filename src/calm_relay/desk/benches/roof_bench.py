@@ -1,9 +1,11 @@
 """The bench Roof: faces under their sky and horizon, their months and shade, what fits on them, better modules."""
 
+from pathlib import Path
+
 import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout
 
 from calm_relay.desk.benches.bench import Bench
 from calm_relay.desk.benches.face_panel import FacePanel
@@ -16,6 +18,8 @@ from calm_relay.desk.widgets.figure_table import FigureTable
 from calm_relay.desk.widgets.label import Label, tip
 from calm_relay.desk.widgets.tabs import Tabs
 from calm_relay.desk.widgets.theme import font, shade_of
+from calm_relay.exchange.errors import InputError
+from calm_relay.exchange.horizon_file import read_horizon
 from calm_relay.job.field_words import words_of
 from calm_relay.job.model import ArrayLosses
 from calm_relay.job.survey import HorizonPoint
@@ -45,6 +49,9 @@ class RoofBench(Bench):
         self.dial.drawn.connect(self._on_horizon)
         self.draw = QPushButton("Draw horizon")
         self.draw.setCheckable(True)
+        self.read = QPushButton("Read…")
+        self.read.setToolTip("A horizon from a table of directions and heights")
+        self.read.clicked.connect(lambda _=False: self.ask_horizon())
         self.flat = QPushButton("Flat")
         self.flat.setToolTip("A flat horizon")
         self.remove = QPushButton("Remove face")
@@ -93,7 +100,7 @@ class RoofBench(Bench):
         left.addWidget(self.dial, 1)
         buttons = QHBoxLayout()
         buttons.setSpacing(5)
-        for button in (self.draw, self.flat, self.remove, self.losses):
+        for button in (self.draw, self.read, self.flat, self.remove, self.losses):
             button.setObjectName("small")
             buttons.addWidget(button)
         buttons.addStretch(1)
@@ -248,10 +255,29 @@ class RoofBench(Bench):
         chart.getAxis("bottom").setTicks([list(enumerate(MONTHS))])
         chart.setXRange(-0.5, 11.5, padding=0)
 
-    def _on_horizon(self, points):
+    def ask_horizon(self) -> None:
+        """Asks for a table of a horizon and takes it."""
+        name, _ = QFileDialog.getOpenFileName(
+            self, "A horizon", "", "Tables (*.csv *.txt *.tsv *.hor);;All files (*)"
+        )
+        if name:
+            self.read_horizon(name)
+
+    def read_horizon(self, name) -> None:
+        """Takes the horizon of a file; says how it was read."""
+        try:
+            found = read_horizon(name)
+        except InputError as error:
+            self._show_text(f"{error}.")
+            return
+        self.problem.hide()
+        notes = f" ({'; '.join(found.notes)})" if found.notes else ""
+        self._on_horizon(found.points, f"Horizon of {Path(name).name}{notes}")
+
+    def _on_horizon(self, points, label=None):
         horizon = tuple(HorizonPoint(azimuth=azimuth, elevation=height) for azimuth, height in points)
         job = self._job.with_(site=self._job.site.with_(horizon=horizon))
-        self.edited.emit(job, "Horizon drawn" if horizon else "Horizon flat")
+        self.edited.emit(job, label or ("Horizon drawn" if horizon else "Horizon flat"))
 
     def _show_text(self, problem):
         self.problem.setText(problem)
