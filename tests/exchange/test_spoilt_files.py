@@ -4,8 +4,12 @@ Some 10,000 cases in all; the small samples carry most of them.
 """
 
 import contextlib
+import io
 import random
+import zipfile
+from datetime import datetime, timedelta
 
+import openpyxl
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
@@ -13,6 +17,8 @@ from hypothesis import strategies as st
 from calm_relay.data import shipped
 from calm_relay.exchange.bills_csv import read_bills
 from calm_relay.exchange.errors import InputError
+from calm_relay.exchange.horizon_file import read_horizon
+from calm_relay.exchange.hourly_prices import read_hourly_prices
 from calm_relay.exchange.job_file import read_job
 from calm_relay.exchange.meter_file import read_meter_file
 from calm_relay.exchange.weather_file import read_weather_years
@@ -44,6 +50,34 @@ def read_meter(path):
     read_meter_file(path, MeterReading(), "Europe/Dublin", signed=path.stat().st_size % 2 == 0)
 
 
+COUNTER = b"Datum;Z\xc3\xa4hlerstand;Einspeisung\n" + b"\n".join(
+    b"01.%02d.2025;%d;%d" % (month, 12345 + 311 * month, 20 * month) for month in range(1, 13)
+)
+PRICES = b"time,ct/kWh\n" + b"\n".join(
+    b"2025-01-%02d %02d:00,%d.5" % (1 + n // 24, n % 24, n % 24 - 3) for n in range(96)
+)
+HORIZON = b"A,H\n" + b"\n".join(b"%d,%d.5" % (n - 180, n % 17) for n in range(0, 361, 15))
+WEATHER = b"time(UTC),T2m,G(h),Gd(h),WS10m\n" + b"\n".join(
+    f"{at:%Y%m%d:%H%M},11.5,{300 if 8 < at.hour < 16 else 0},100,2.5".encode()
+    for at in (datetime(2023, 1, 1) + timedelta(hours=n) for n in range(8760))
+)
+
+
+def _workbook():
+    book, stream = openpyxl.Workbook(), io.BytesIO()
+    for n in range(48):
+        book.active.append([datetime(2025, 1, 1) + timedelta(minutes=30 * n), n / 100])
+    book.save(stream)
+    return stream.getvalue()
+
+
+def _archive():
+    stream = io.BytesIO()
+    with zipfile.ZipFile(stream, "w") as archive:
+        archive.writestr("year.csv", interval_csv(1))
+    return stream.getvalue()
+
+
 READERS = {
     "job": ("job.relay.json", shipped("demo/dairy.relay.json").read_bytes(), read_job, 60, 800),
     "interval CSV": ("meter.csv", interval_csv(1).encode(), read_meter, 150, 2000),
@@ -56,6 +90,12 @@ READERS = {
     "Green Button": ("meter.xml", green_button(1, seconds=3600, reverse=True).encode(), read_meter, 60, 3000),
     "NEM12": ("meter.csv", nem12(2, registers=("E1", "B1")).encode(), read_meter, 60, 1500),
     "bills": ("bills.csv", bills_csv().encode(), read_bills, 60, 900),
+    "bills by a counter": ("bills.csv", COUNTER, read_bills, 40, 600),
+    "prices": ("prices.csv", PRICES, lambda path: read_hourly_prices(path, "Europe/Dublin"), 40, 600),
+    "horizon": ("horizon.csv", HORIZON, read_horizon, 40, 600),
+    "workbook": ("meter.xlsx", _workbook(), read_meter, 40, 600),
+    "archive": ("meter.zip", _archive(), read_meter, 40, 600),
+    "table of weather": ("weather.csv", WEATHER, read_weather_years, 10, 40),
     "EPW": ("station.epw", EPW, read_weather_years, 10, 30),
     "TMY3": ("station.csv", None, read_weather_years, 10, 30),
 }  # fmt: skip
@@ -99,7 +139,7 @@ def test_spoilt_files_are_named(tmp_path, pvlib_data, kind):
     seeded = random.Random(20261124)
     for _ in range(examples(drawn)):
         check(seeded.randint)
-    if kind not in {"bills", "interval CSV", "row a day", "NEM12"}:
+    if kind not in {"bills", "bills by a counter", "prices", "horizon", "interval CSV", "row a day", "NEM12"}:
         path.write_bytes(whole[: len(whole) // 2])
         with pytest.raises(InputError, match=name):
             reader(path)

@@ -191,7 +191,8 @@ def _made_offer(kit: Kit, logo) -> tuple[bytes, int]:
         pages.next()
         _served(pages, offer)
         _bill(pages, kit, offer)
-        _years(pages, kit, offer, future)
+        if kit.option.design.architecture.role != "today":
+            _years(pages, kit, offer, future)
         _beside(pages, kit, offer)
         pages.next()
         _assumed(pages, kit)
@@ -204,7 +205,12 @@ def _asked(pages, kit, offer: Offer) -> None:
     money, currency = kit.option.outcome.money, kit.plan.job.tariff.currency
     asked = "; ".join(offer.asked)
     figures = kit.option.outcome.figures
-    own = f"{figures.self_sufficiency:.0%} of what the home uses then comes from its own array and battery"
+    share = f"{figures.self_sufficiency:.0%} of what the home uses then comes from its own"
+    own = (
+        f"{share} {offer.scope.serving}"
+        if offer.scope.serving
+        else "all that the home uses then comes from the grid"
+    )
     if not kit.plan.job.supply.on_grid:
         own = f"{1.0 - kit.option.outcome.unserved:.1%} of what the home asks is then served"
     brought, kept = offer.scope.brought, offer.scope.kept
@@ -212,7 +218,8 @@ def _asked(pages, kit, offer: Offer) -> None:
     stays = f"What you have stays in use: {kept}. " if kept else ""
     stands = f"{escape(offer.scope.standing)} " if offer.scope.standing else ""
     verb = "It saves about" if money.saving >= 0.0 else "What is paid for power rises by about"
-    saved = f"{verb} <b>{_about(abs(money.saving), currency)} a year</b>; " if offer.saves else ""
+    changes = offer.saves and kit.option.design.architecture.role != "today"
+    saved = f"{verb} <b>{_about(abs(money.saving), currency)} a year</b>; " if changes else ""
     if saved and money.in_outages >= 0.5:
         fuel = _about(money.in_outages, currency)
         saved = f"{saved[:-2]}, and about <b>{fuel}</b> of the fuel that is burnt in outages today; "
@@ -390,7 +397,12 @@ def _beside(pages, kit, offer: Offer) -> None:
 def _assumed(pages, kit) -> None:
     plan, job = kit.plan, kit.plan.job
     told = "what is usual at the place, not yet confirmed" if "tariff.price" in job.assumed else "as you told us"
-    paid = f"Tariff: {job.tariff.name or told}. "
+    hourly = (
+        ""
+        if job.tariff.hourly is None
+        else f", on top of the spot price of each hour ({job.tariff.hourly.origin})"
+    )
+    paid = f"Tariff: {job.tariff.name or told}{hourly}. "
     if not job.supply.on_grid:
         prices = ", ".join(f"{job.tariff.currency} {item.price_per_litre:.2f}" for item in job.running_generators)
         paid = f"Fuel: {prices} a litre. " if prices else ""

@@ -105,6 +105,12 @@ class Scope:
         return joined(parts)
 
     @property
+    def serving(self) -> str:
+        """What the house is served from beside the grid, in words; empty where there is nothing."""
+        arrays, batteries = self.new_kwp + self.kept_kwp > 0.0, self.new_kwh + self.kept_kwh > 0.0
+        return joined([name for name, there in (("array", arrays), ("battery", batteries)) if there])
+
+    @property
     def kept(self) -> str:
         """What the house has and keeps, in words; empty where that is neither modules nor packs."""
         parts = [f"{self.kept_kwp:.1f} kWp of modules"] if self.kept_kwp else []
