@@ -5,10 +5,11 @@ import pytest
 
 from calm_relay.exchange.errors import InputError
 from calm_relay.exchange.shipped import demo_job
-from calm_relay.job.demand import Car, MeteredDemand, ShapedDemand
+from calm_relay.job.demand import Car, MeteredDemand, ScheduledLoad, ShapedDemand
 from calm_relay.job.survey import Bill
 from calm_relay.planning.common.errors import PlanError
 from calm_relay.planning.findings import Severity
+from calm_relay.planning.site.demand import DAYS
 from tests.plans import plan
 
 
@@ -178,3 +179,31 @@ def test_a_car_s_window_that_is_too_short_is_mended(demo):
     mended = finding.mends[0].apply(job)
     assert mended.demand.cars[0].start == "20:30"
     assert result(plan(mended), "charging window") is None
+
+
+def test_a_meter_counts_the_loads_that_are_there(demo, tmp_path):
+    hour = np.arange(48 * 365) % 48 // 2
+    # Two hours of a heater at noon, and what rests.
+    write(tmp_path / "m.csv", {"kwh": np.where((hour >= 12) & (hour < 14), 1.6, 0.1)})
+    heater = ScheduledLoad(name="Heater", kw=3.0, days=DAYS, start="12:00", hours=2)
+    reading = {"clock": "local"}
+    job = demo.with_(demand=MeteredDemand(path="m.csv", reading=reading, loads=(heater,)))
+    made = plan(job, tmp_path)
+    metered = 365 * (4 * 1.6 + 44 * 0.1)
+    assert made.demand.yearly_kwh == pytest.approx(metered, rel=1e-6)
+    assert made.demand.parts[0].kw.sum() * 0.25 == pytest.approx(metered - 365 * 6.0, rel=0.01)
+    finding = result(made, "loads counted")
+    assert (
+        finding.severity is Severity.CHECK
+        and "2,190 kWh a year of the meter’s file are taken for it" in finding.sentence
+    )
+    later = plan(finding.mends[0].apply(job), tmp_path)
+    assert later.demand.yearly_kwh == pytest.approx(metered + 365 * 6.0, rel=1e-6)
+    assert result(later, "loads counted") is None
+    # Where it runs at other times than the meter saw, the day's energy is kept.
+    evening = job.with_(demand=job.demand.with_(loads=(heater.with_(start="19:00"),)))
+    assert plan(evening, tmp_path).demand.yearly_kwh == pytest.approx(metered, rel=1e-6)
+    larger = job.with_(demand=job.demand.with_(loads=(heater.with_(hours=6),)))
+    assert "nothing of the meter’s file on 365 days" in result(plan(larger, tmp_path), "emptied bills").sentence
+    small = job.with_(demand=job.demand.with_(loads=(heater.with_(kw=0.4),)))
+    assert result(plan(small, tmp_path), "loads counted").severity is Severity.OK

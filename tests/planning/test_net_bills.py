@@ -5,11 +5,12 @@ from calendar import monthrange
 import numpy as np
 import pytest
 
-from calm_relay.job.demand import ScheduledLoad, ShapedDemand
+from calm_relay.job.demand import FuelToday, HeatPump, ScheduledLoad, ShapedDemand
 from calm_relay.job.survey import Bill
 from calm_relay.planning.findings import Severity
 from calm_relay.planning.site.demand import DAYS
 from calm_relay.planning.studies.futures import uncertain_inputs
+from calm_relay.planning.studies.later_loads import later_loads_of
 from calm_relay.planning.studies.survey import entries_of
 from tests.planning.test_new_job import begun
 from tests.plans import plan
@@ -147,3 +148,13 @@ def test_studies_know_that_it_was_counted_at_the_grid(demo, counted):
     assert off["demand"] > {item.key: item.off for item in uncertain_inputs(gross)}["demand"]
     (entry,) = (entry for entry in entries_of(made) if entry.key == "demand")
     assert entry.now == "12 bills of what came from the grid"
+
+
+def test_what_comes_in_place_of_a_fuel_is_not_there_and_what_comes_later_is_added_to_bills(demo, tmp_path):
+    year = (Bill(first="2025-01-01", last="2025-12-31", kwh=6000),)
+    pump = HeatPump(heat_kwh_per_day=40.0, instead_of=FuelToday())
+    made = plan(demo.with_(demand=ShapedDemand(yearly_kwh=1, bills=year, heat_pumps=(pump,))))
+    assert made.demand.yearly_kwh > 7500 and made.demand.there_kwh == 0
+    billed = plan(demo.with_(demand=ShapedDemand(yearly_kwh=1, bills=year, counts="gross")))
+    later = later_loads_of(billed, billed.option("ac-addon"), tmp_path)
+    assert len(later) == 2 and all(load.kwh > 1000 for load in later)

@@ -169,13 +169,16 @@ def test_the_evening_peak_is_after_outage_and_before_midnight(demo_plan):
     assert demo_plan.demand.evening_peak_kw < demo_plan.demand.kw.max() + 1e-9
 
 
-def test_metered_demand_replaces_the_shape_and_machines_come_on_top(demo, demo_plan, tmp_path):
+def test_metered_demand_replaces_the_shape_and_machines_to_come_are_on_top(demo, demo_plan, tmp_path):
     stamps = np.datetime64("2025-01-01T00:00") + np.arange(8760) * np.timedelta64(1, "h")
     (tmp_path / "m.csv").write_text("time,kwh\n" + "\n".join(f"{stamp},0.5" for stamp in stamps))
     kiln = ScheduledLoad(name="Kiln", kw=6, days=("tue",), start="14:00", hours=2)
     job = demo.with_(demand=MeteredDemand(path="m.csv", loads=(kiln,)))
     demand = demand_year(job, tmp_path, demo_plan.site)
-    assert demand.yearly_kwh == pytest.approx(8760 * 0.5 + 52 * 12)
+    # What is there the meter has counted.
+    assert demand.yearly_kwh == pytest.approx(8760 * 0.5)
+    later = job.with_(demand=job.demand.with_(loads=(kiln.with_(planned=True),)))
+    assert demand_year(later, tmp_path, demo_plan.site).yearly_kwh == pytest.approx(8760 * 0.5 + 52 * 12)
     assert demand.source == "meter file m.csv, plus kiln"
     with pytest.raises(InputError, match="no such file"):
         demand_year(job, tmp_path / "elsewhere", demo_plan.site)

@@ -1,6 +1,6 @@
 """What a house draws: a shape scaled to its bill or a meter's year, with machines, heat pumps and cars on top."""
 
-from typing import Annotated, Final, Literal, Self
+from typing import Annotated, Any, Final, Literal, Self
 
 from pydantic import Field, model_validator
 
@@ -326,6 +326,18 @@ class _WithLoads(Model):
         return tuple(load.name for load in every if load.planned)
 
     @property
+    def there(self) -> dict[str, tuple[Any, ...]]:
+        """The loads that are there, by field: those that neither are to come nor come in place of what is burnt."""
+        return {
+            field: tuple(
+                load
+                for load in getattr(self, field)
+                if not load.planned and getattr(load, "instead_of", None) is None
+            )
+            for field in LOAD_FIELDS
+        }
+
+    @property
     def controlled(self) -> tuple[HeatPump | Car | HotWater | FlexibleLoad, ...]:
         """Loads that a control starts and stops."""
         all_loads: tuple[HeatPump | Car | HotWater | FlexibleLoad, ...] = (
@@ -353,13 +365,18 @@ class ShapedDemand(_WithLoads):
     bills: tuple[Bill, ...] = Field(default=(), max_length=60, description="They replace the yearly figure.")
     counts: Literal["gross", "net"] | None = Field(default=None, description="What the figure or the bills count.")
 
+    @property
+    def counts_loads(self) -> bool:
+        """Whether what was counted holds the loads that are there."""
+        return bool(self.bills) or self.counts == "net"
+
 
 class MeteredDemand(_WithLoads):
     """Demand from a meter's intervals: interval CSV, Green Button XML or NEM12.
 
     `counts` says what the meter saw: all that the house draws (gross), or import and export beside PV (net);
     gross demand is then import less export plus production, measured or as the roof is modelled. Of import alone what
-    the house draws while its array carries it is estimated.
+    the house draws while its array carries it is estimated. The file counts the loads that are there.
     """
 
     kind: Literal["meter"] = "meter"
@@ -370,6 +387,11 @@ class MeteredDemand(_WithLoads):
     export_reading: MeterReading = MeterReading()
     production_path: FilePath | None = Field(default=None, description="Measured production; else it is modelled.")
     production_reading: MeterReading = MeterReading()
+
+    @property
+    def counts_loads(self) -> bool:
+        """Whether what was counted holds the loads that are there."""
+        return True
 
 
 Demand = Annotated[ShapedDemand | MeteredDemand, Field(discriminator="kind")]

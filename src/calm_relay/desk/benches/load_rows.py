@@ -266,6 +266,9 @@ class LoadRows(QWidget):
         word, first, rows = KINDS[key]
         names = {load.name for kind in KINDS for load in getattr(self._job.demand, kind)}
         fresh = first(self._job.supply)
+        if self._job.demand.counts_loads:
+            # What is there is in what was counted: what is added is more likely yet to come.
+            fresh = fresh.with_(planned=True)
         usual = fresh.name
         name = next(n for n in (usual, *(f"{usual} {i}" for i in range(2, 99))) if n not in names)
         dialog = FormDialog(

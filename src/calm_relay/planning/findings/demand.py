@@ -4,9 +4,9 @@ from collections.abc import Callable
 from typing import Any
 
 from calm_relay.job.base import minutes_of
-from calm_relay.job.demand import Car, ShapedDemand
+from calm_relay.job.demand import LOAD_FIELDS, Car, ShapedDemand
 from calm_relay.job.model import Job
-from calm_relay.planning.common.joined import counted
+from calm_relay.planning.common.joined import counted, joined
 from calm_relay.planning.findings.base import (
     Finding,
     Mend,
@@ -23,7 +23,9 @@ SMALL_SHARE = 0.02
 # So far may the array as modelled be off what its inverter counted, and a run off what bills counted from the grid.
 MADE_OFF, IMPORT_OFF = 0.15, 0.15
 # Holidays and cuts of supply leave a few hours without a reading.
-SILENT_HOURS = 100.0
+SILENT_HOURS, AWAY_DAYS = 100.0, 20
+# A load of so much of the year is asked about: is it in what was counted?
+LARGE_SHARE = 0.25
 
 
 @check
@@ -246,11 +248,14 @@ def _made_as_modelled(stated: float, modelled: float, source: str) -> Finding:
 def check_emptied_bills(subject: Subject) -> list[Finding]:
     """Bills that the loads listed beside the house use up, or that no house behind the array comes to."""
     demand = subject.context.demand
-    if not demand.emptied:
+    # Days on which nobody is at home are no fault.
+    if demand.emptied <= (AWAY_DAYS if demand.metered is not None else 0):
         return []
     shaped = subject.job.demand
-    billed = isinstance(shaped, ShapedDemand) and bool(shaped.bills)
-    figures = counted(demand.emptied, "bill") if billed else "the year’s figure"
+    if not isinstance(shaped, ShapedDemand):
+        figures = f"the meter’s file on {counted(demand.emptied, 'day')}"
+    else:
+        figures = counted(demand.emptied, "bill") if shaped.bills else "the year’s figure"
     beside = "The loads that are there" + (" and the array" if demand.behind is not None else "")
     return [
         warns(
@@ -259,10 +264,44 @@ def check_emptied_bills(subject: Subject) -> list[Finding]:
             "demand.bills",
             f"{beside} leave nothing of {figures} for the house itself. Is a load listed that is to come, or is a "
             "figure of another time?",
-            reading=(float(demand.emptied), 0.0, "bills"),
+            reading=(float(demand.emptied), 0.0, "days" if demand.metered is not None else "bills"),
             rule=demand.source,
         )
     ]
+
+
+@check
+def check_loads_counted(subject: Subject) -> list[Finding]:
+    """Loads that are there are in a meter's file and in bills; which part of them that is, is said."""
+    demand, job = subject.context.demand, subject.job
+    if not demand.there_kwh:
+        return []
+    names = [load.name for loads in job.demand.there.values() for load in loads]
+    one = len(names) == 1
+    billed = isinstance(job.demand, ShapedDemand) and bool(job.demand.bills)
+    figures = "the bills" if billed else "what came in" if demand.behind is not None else "the meter’s file"
+    sentence = (
+        f"{joined(names)} {'is' if one else 'are'} listed as there: {demand.there_kwh:,.0f} kWh a year of {figures} "
+        f"are taken for {'it' if one else 'them'}, and nothing is added. What is yet to come is to be marked so."
+    )
+    return [
+        warns_if(
+            demand.there_kwh > LARGE_SHARE * demand.yearly_kwh,
+            "loads counted",
+            "Home",
+            "demand.loads",
+            sentence,
+            reading=(demand.there_kwh, demand.yearly_kwh, "kWh"),
+            rule=demand.source,
+            mends=(Mend(f"{'It is' if one else 'They are'} to come", _to_come),),
+        )
+    ]
+
+
+def _to_come(job: Job) -> Job:
+    demand = job.demand
+    changed = {field: tuple(load.with_(planned=True) for load in getattr(demand, field)) for field in LOAD_FIELDS}
+    return job.with_(demand=demand.with_(**changed))
 
 
 @check

@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 
 from calm_relay.job.base import minutes_of
-from calm_relay.job.demand import LOAD_FIELDS, MeteredDemand, ScheduledLoad, ShapedDemand, Weekday
+from calm_relay.job.demand import MeteredDemand, ScheduledLoad, ShapedDemand, Weekday
 from calm_relay.job.model import Job
 from calm_relay.physics.calendar import YearCalendar
 from calm_relay.physics.demand_shape import (
@@ -47,7 +47,8 @@ class DemandYear:
     `night_kwh` is what a mean night of the worst season asks from sunset to sunrise. `metered` is None for a
     shaped year; `days_without_bill` is None where the year does not rest on bills. `machines` are those that start at
     once, compressors of heat pumps among them. `behind` is set where figures of what came from the grid were turned
-    into what the house used; `emptied` says in how many bills the loads that are there leave nothing for the house.
+    into what the house used. `there_kwh` is what of a meter's or bills' energy is taken for the loads that are there,
+    and `emptied` says in how many bills, or on how many days of a meter, they leave nothing for the house.
     """
 
     kw: np.ndarray
@@ -65,6 +66,7 @@ class DemandYear:
     machines: tuple[ScheduledLoad, ...] = ()
     behind: BehindMeter | None = None
     emptied: int = 0
+    there_kwh: float = 0.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -117,7 +119,8 @@ def demand_year(job: Job, folder: Path, year: SiteYear, today: Today | None = No
     if isinstance(demand, ShapedDemand) and demand.counts == "net" and today is not None and job.supply.on_grid:
         behind = _behind(job, year, today)
         made = _demand_year(behind.used, (), year, job.site.latitude, _Series(None))
-        return _told(replace(made, behind=behind, emptied=behind.at_rest), demand)
+        there_kwh = float(_there_by_day(demand, year).sum())
+        return _told(replace(made, behind=behind, emptied=behind.at_rest, there_kwh=there_kwh), demand)
     if (
         isinstance(demand, MeteredDemand)
         and demand.counts == "net"
@@ -143,7 +146,7 @@ def _behind(job: Job, year: SiteYear, today: Today) -> BehindMeter:
     """What the house used by figures of what came from the grid beside what stands there."""
     assert isinstance(job.demand, ShapedDemand), "a meter's file is read otherwise"
     demand = job.demand
-    there = {name: tuple(load for load in getattr(demand, name) if not load.planned) for name in LOAD_FIELDS}
+    there = demand.there
     made = _Series(today.made_kw())
 
     def found(guess_kwh: float) -> BehindMeter:
@@ -219,9 +222,11 @@ def _demand_year(
             year.sun.zenith,
             beside_battery=beside_battery,
         )
-        kw, source = metered.kw, metered.source
+        kw, emptied = _without_loads(metered.kw, demand, year)
+        source = metered.source
     else:
         kw, source, bare_days, emptied = _shaped(demand, year, latitude)
+    there_kwh = float(_there_by_day(demand, year).sum()) if demand.counts_loads else 0.0
     parts = _with_loads(Part("The house", kw, False, source), demand, year)
     added = [part.name for part in parts[1:]]
     # A name in the middle of a sentence loses its capital.
@@ -247,6 +252,7 @@ def _demand_year(
         bare_days,
         _machines(demand, parts),
         emptied=emptied,
+        there_kwh=there_kwh,
     )
 
 
@@ -332,16 +338,36 @@ def _billed(demand: ShapedDemand, year: SiteYear) -> list[tuple[np.ndarray, floa
     return [(days, max(kwh - float(beside[days].sum()), 0.0)) for days, kwh in bills]
 
 
+def _without_loads(kw: np.ndarray, demand: MeteredDemand, year: SiteYear) -> tuple[np.ndarray, int]:
+    """A meter's power without the loads that are there, and on how many days they leave nothing of it.
+
+    What they draw is taken where they run; what the meter did not show then is taken from the rest of the day.
+    """
+    beside = _there_by_day(demand, year)
+    if not beside.any():
+        return kw, 0
+    left = np.maximum(kw - _there_kw(demand, year), 0.0).reshape(365, -1)
+    step_h = year.calendar.step_h
+    metered = kw.reshape(365, -1).sum(axis=1) * step_h
+    wanted = np.maximum(metered - beside, 0.0)
+    shown = left.sum(axis=1) * step_h
+    share = np.divide(wanted, shown, out=np.zeros(365), where=shown > 0.0)
+    return (left * share[:, None]).ravel(), int(((wanted == 0.0) & (metered > 0.0)).sum())
+
+
+def _there_kw(demand: ShapedDemand | MeteredDemand, year: SiteYear) -> np.ndarray:
+    """Power of the loads that are there, but for those that a control moves [kW]."""
+    alone = demand.with_(**demand.there)
+    return sum((part.kw for part in _loads(alone, year)), np.zeros(year.calendar.steps))
+
+
 @kept
-def _there_by_day(demand: ShapedDemand, year: SiteYear) -> np.ndarray:
-    """What the loads that are there use on each day of a year [kWh]: a bill counts them with the house."""
-    kw = np.zeros(year.calendar.steps)
-    for part in _loads(demand, year):
-        kw = kw if part.planned else kw + part.kw
-    for item in controlled_loads(demand, None, None, year):
-        if not item.planned:
-            lost_kw = item.load.loss_per_h * item.load.cap_kwh
-            kw = kw + (item.load.draw_kw + lost_kw) / item.load.gain
+def _there_by_day(demand: ShapedDemand | MeteredDemand, year: SiteYear) -> np.ndarray:
+    """What the loads that are there use on each day of a year [kWh]: bills and meters count them with the house."""
+    kw = _there_kw(demand, year)
+    for item in controlled_loads(demand.with_(**demand.there), None, None, year):
+        lost_kw = item.load.loss_per_h * item.load.cap_kwh
+        kw = kw + (item.load.draw_kw + lost_kw) / item.load.gain
     return np.asarray(kw.reshape(365, -1).sum(axis=1) * year.calendar.step_h)
 
 

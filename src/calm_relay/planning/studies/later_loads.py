@@ -25,8 +25,11 @@ def usual_loads(job: Job) -> tuple[tuple[str, HeatPump | Car], ...]:
     cheap = job.supply.on_grid and job.tariff.cheapest is not None
     how = {"control": "in cheap hours"} if cheap else {}
     return (
-        ("A heat pump", HeatPump(name="Heat pump, later", heat_kwh_per_day=90.0, water_kwh_per_day=6.0)),
-        ("An electric car", usual_car(job.supply, name="Car, later", **how)),
+        (
+            "A heat pump",
+            HeatPump(name="Heat pump, later", heat_kwh_per_day=90.0, water_kwh_per_day=6.0, planned=True),
+        ),
+        ("An electric car", usual_car(job.supply, name="Car, later", planned=True, **how)),
     )
 
 
