@@ -168,7 +168,7 @@ def check_counted(subject: Subject) -> list[Finding]:
     there = any(converter.has_array for converter in subject.context.now)
     if not isinstance(demand, ShapedDemand) or demand.counts is not None or not there:
         return []
-    figures = counted(len(demand.bills), "bill") if demand.bills else f"the {demand.yearly_kwh:,.0f} kWh a year"
+    figures = "the bills" if demand.bills else f"the {demand.yearly_kwh:,.0f} kWh a year"
     sentence = (
         f"Nobody said what {figures} count beside the array that stands there: all that the house uses, as they are "
         "read now, or what came from the grid. What the house uses of its array is on no bill."

@@ -60,8 +60,8 @@ def control_of(
     """How the batteries of a design are controlled.
 
     Windows and thresholds are those of the new battery; where a design has none they are left out. Stored energy
-    is exported only where the tariff allows it. A control by prices expects what home and arrays (of `Inputs`) do on a
-    mean day of each month.
+    is exported only where the tariff allows it. A control by prices expects what home and arrays (of `Inputs`) do on
+    usual days of each month.
     """
     converter = design.battery_converter
     new = converter is not None and converter.battery_moves
@@ -125,12 +125,7 @@ def _by_price(
 
 
 @kept
-def _control(
-    calendar: YearCalendar,
-    filled: tuple[GridCharge, ...],
-    wanted: Wanted,
-    by_clock: bool,
-) -> Control:
+def _control(calendar: YearCalendar, filled: tuple[GridCharge, ...], wanted: Wanted, by_clock: bool) -> Control:
     steps = calendar.steps
     none = _steadily(steps, 0.0)
     charge_to, charge_kw = (none.copy(), none.copy()) if filled else (none, none)
