@@ -82,7 +82,7 @@ class HomeBench(Bench):
                 field_of("Midwinter over mean", "", "demand", ShapedDemand, "winter_factor"),
                 field_of("Made days, no.", "", "demand", ShapedDemand, "seed", 0),
             ),
-            across=1,
+            across=2,
         )
         self.inputs.edited.connect(self.edited)
         self.meter = QPushButton("Read a meter's file…")

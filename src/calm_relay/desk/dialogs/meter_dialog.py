@@ -28,16 +28,16 @@ CHOICES = {
     "delimiter": ("Columns parted by", (FOUND, (",", "comma"), (";", "semicolon"), ("\t", "tab"), ("|", "bar"))),
     "decimal_mark": ("Decimal mark", (FOUND, (".", "point"), (",", "comma"))),
     "unit": ("Unit", (FOUND, ("kwh", "kWh"), ("wh", "Wh"), ("kw", "kW"), ("w", "W"))),
-    "stamps": ("Time stands at", (FOUND, ("start", "the start of each interval"), ("end", "its end"))),
+    "stamps": ("An interval’s time", (FOUND, ("start", "its start"), ("end", "its end"))),
     "clock": (
         "Clock",
-        (FOUND, ("local", "local, with daylight saving"), ("standard", "standard time"), ("utc", "UTC")),
+        (FOUND, ("local", "the local clock"), ("standard", "standard time"), ("utc", "UTC")),
     ),
     "day_first": ("Dates", (FOUND, (True, "day before month"), (False, "month before day"))),
 }
 COUNTS = (
     ("gross", "all that the house draws"),
-    ("net", "what comes in, and goes out, beside PV"),
+    ("net", "what comes in beside PV"),
 )
 # Which of the meter's files is in hand: how it was read, where it lies, and what a person calls it.
 FILES = (
@@ -56,7 +56,7 @@ class MeterDialog(AnswerDialog):
 
     def __init__(self, demand, folder, time_zone: str, parent=None):
         super().__init__("A meter's file", parent)
-        self.resize(760, 620)
+        self.resize(880, 620)
         self.demand = demand
         self._folder, self._zone = Path(folder) if folder else Path.cwd(), time_zone
         self.data = None
@@ -95,7 +95,7 @@ class MeterDialog(AnswerDialog):
         for number, (name, title, entries) in enumerate(
             (*((name, *choice) for name, choice in CHOICES.items()), *columns)
         ):
-            field = ChoiceField(title, entries, width=14)
+            field = ChoiceField(title, entries, width=17)
             field.show_value(getattr(self.demand.reading, name))
             field.taken.connect(lambda value, name=name: self._on_reading(name, value))
             label = Label(title)
@@ -194,7 +194,7 @@ class MeterDialog(AnswerDialog):
             if name in CHOICES:
                 known = dict(CHOICES[name][1])
                 result = known.get(getattr(seen, name), str(getattr(seen, name)))
-                field.setItemText(0, f"as found: {result}")
+                field.setItemText(0, FOUND[1] if getattr(seen, name) is None else f"{FOUND[1]}: {result}")
             elif name == "meter":
                 field.offer([FOUND, *((meter, meter) for meter in seen.meters)])
                 field.setEnabled(bool(seen.meters))
