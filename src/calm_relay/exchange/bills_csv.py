@@ -18,7 +18,7 @@ from calm_relay.exchange.stamps import Stamp, month_of, read_stamp
 from calm_relay.job.survey import Bill
 
 # A job holds so many; of a longer row the latest are taken.
-MOST_BILLS = 60
+MOST_BILLS, FEW_KWH = 60, 20.0
 _FIRST = re.compile(r"\b(?:start|from|first|begin\w*|von|ab|desde|inicio|du|dal|da|van|vanaf|od|fra|från)\b", re.I)
 _LAST = re.compile(r"\b(?:end|to|until|till|last|bis|hasta|fin|fim|au|al|tot|einde|eind|do|til|till)\b", re.I)
 _COUNTER = re.compile(r"reading|counter|z.hlerstand|stand\b|index|lectura|lettura|leitura|relev|register", re.I)
@@ -37,11 +37,13 @@ _NO_SPAN = re.compile(
 )
 _TARIFF_TOO = re.compile(r"\bh[cp]\b|shoulder|controlled|\b[pf]\d\b|punta|llano|valle", re.I)
 _SUM = re.compile(r"total|sum|gesamt|summe", re.I)
+_COUNTED = re.compile(r"kwh|reading|stand\b|counter|index", re.I)
 _NO_ENERGY = re.compile(r"\bdays?\b|tage|d[ií]as|jours|giorni|temp|degree|number|\bno\b|account|meter", re.I)
 _MONTH = re.compile(
     r"(?:(?P<year>\d{4})[-/. ](?P<number>\d{1,2})|(?P<after>\d{1,2})[-/. ](?P<then>\d{4})"
     r"|(?P<word>[^\W\d_]{3,10})\.?[-/. ']+(?P<late>\d{4}|\d{2}))"
 )
+_COMMAS, _POINTS = (re.compile(rf"\D*\d{{1,3}}(?:{mark}\d{{3}})+\D*") for mark in (",", r"\."))
 _EMPTY = {"", "-", "–"}
 _YEAR_HEAD = re.compile(r"year|jahr|año|ann[ée]+e?|anno|ano|jaar|rok|år", re.I)
 _MONTH_HEAD = re.compile(r"month|monat|mes|m[êe]s|mois|mese|maand|miesi[ąa]c|m[åa]nad|måned", re.I)
@@ -118,7 +120,7 @@ def read_bills(path: Path, *, month_first: bool = False) -> ReadBills:
     heads, rows = _table(path)
     if not rows:
         raise InputError(path, "", "holds no bill; wanted lines of first day, last day, kWh under a header")
-    layout = _layout(path, heads, rows)
+    layout = _layout(heads, rows)
     mark = _decimal_mark(layout, rows)
     day_first = _day_first(layout, rows, month_first)
     drafts = [_draft(path, row, layout, heads, mark, day_first) for row in rows]
@@ -209,7 +211,7 @@ def _month(cell: str) -> tuple[int, int] | None:
     return (year, month) if month is not None and 1 <= month <= 12 and 1990 <= year <= 2100 else None
 
 
-def _layout(path: Path, heads: Sequence[str], rows: Sequence[_Row]) -> _Layout:
+def _layout(heads: Sequence[str], rows: Sequence[_Row]) -> _Layout:
     width = len(heads)
     share = max(1.0, 0.6 * len(rows))
     days = [
@@ -236,7 +238,7 @@ def _layout(path: Path, heads: Sequence[str], rows: Sequence[_Row]) -> _Layout:
         if column not in days
         and _is_numeric([row.at(column) for row in rows])
         and not (_MONEY.search(heads[column]) and "kwh" not in heads[column].lower())
-        and not _NO_ENERGY.search(heads[column].replace("kWh", ""))
+        and (_COUNTED.search(heads[column]) or not _NO_ENERGY.search(heads[column]))
     ]
     length = next(
         (column for column in range(width) if _LENGTH.search(heads[column]) and column not in days), None
@@ -299,9 +301,15 @@ def _decimal_mark(layout: _Layout, rows: Sequence[_Row]) -> str:
         if "," in cell and "." in cell:
             return max(",.", key=cell.rfind)
     commas = [cell for cell in cells if "," in cell]
-    # Three digits behind every comma, and no point anywhere, are thousands where the numbers are otherwise whole.
-    thousands = commas and all(re.fullmatch(r"\D*\d{1,3}(?:,\d{3})+\D*", cell) for cell in commas)
-    return "," if commas and not thousands and not any("." in cell for cell in cells) else "."
+    points = [cell for cell in cells if "." in cell]
+    # Three digits behind every mark are thousands where the numbers are otherwise whole.
+    if commas and not points:
+        return "." if all(map(_COMMAS.fullmatch, commas)) else ","
+    if points and not commas and all(map(_POINTS.fullmatch, points)):
+        # No bill is of so few kWh.
+        few = all(float(re.sub(r"[^\d.]", "", cell)) < FEW_KWH for cell in points if cell.count(".") == 1)
+        return "," if few else "."
+    return "."
 
 
 def _day_first(layout: _Layout, rows: Sequence[_Row], month_first: bool) -> bool:
