@@ -135,6 +135,18 @@ def priced_hours(path):
     return path
 
 
+def test_one_of_several_areas_is_chosen(dialog, tmp_path):
+    text = priced_hours(tmp_path / "p.csv").read_text()
+    lines = [f"{line},{'South €/MWh' if number == 0 else 500}" for number, line in enumerate(text.splitlines())]
+    (tmp_path / "areas.csv").write_text("\n".join(lines))
+    dialog.hourly.read_file(tmp_path / "p.csv")
+    assert dialog.hourly.column.isHidden()
+    dialog.hourly.read_file(tmp_path / "areas.csv")
+    assert dialog.hourly.column.isVisible() and dialog.hourly.column.currentText() == "price"
+    choose(dialog.hourly.column, "South €/MWh")
+    assert dialog.hourly.value.mean == pytest.approx(0.5) and "p.csv" not in dialog.hourly.said.text()
+
+
 def test_prices_by_the_hour_are_read_from_a_file_and_told(window, dialog, qtbot, settled, tmp_path):
     before = dialog.bill.getPlotItem().titleLabel.text
     assert "no spot price for each hour" in dialog.hourly.said.text() and not dialog.hourly.share.isEnabled()

@@ -125,6 +125,16 @@ def test_a_workbook_and_a_stated_unit_are_taken(tmp_path):
     assert found.prices.max() == pytest.approx(0.25)
 
 
+def test_one_of_several_areas_is_taken(tmp_path):
+    areas = ["Time (UTC);North €/MWh;South €/MWh;Wind MW"]
+    areas += [f"{at:%Y-%m-%d %H:%M};{price(at) * 1000};{price(at) * 2000};500" for at in moments(days=20)]
+    found = read(tmp_path, areas)
+    assert found.column == "North €/MWh" and found.columns == ("North €/MWh", "South €/MWh", "Wind MW")
+    assert read(tmp_path, areas, column="South €/MWh").prices.max() == pytest.approx(0.5)
+    with pytest.raises(InputError, match="is no column of numbers; wanted one of North"):
+        read(tmp_path, areas, column="East")
+
+
 @pytest.mark.parametrize(
     ("lines", "problem"),
     [

@@ -7,10 +7,11 @@ from typing import Literal
 
 import numpy as np
 
-from calm_relay.exchange.csv_layout import split_table
+from calm_relay.exchange.csv_layout import SAMPLE, VALUE, Table, split_table
 from calm_relay.exchange.errors import InputError
 from calm_relay.exchange.interval_csv import read_interval_csv
 from calm_relay.exchange.meter_file import meter_text
+from calm_relay.exchange.stamps import read_stamp
 from calm_relay.job.survey import MeterReading
 
 Unit = Literal["a kWh", "cents a kWh", "a MWh"]
@@ -40,6 +41,8 @@ class PriceFile:
         What the file's numbers were taken for, a key of `PER_KWH`.
     column : str
         Head of the column that was read.
+    columns : tuple of str
+        Heads of all that hold numbers, such as those of several areas; empty of a row a day.
     notes : tuple of str
         What has to be said of the reading.
     """
@@ -49,10 +52,13 @@ class PriceFile:
     minutes: int
     unit: Unit
     column: str
+    columns: tuple[str, ...]
     notes: tuple[str, ...]
 
 
-def read_hourly_prices(path: Path, time_zone: str, unit: Unit | None = None) -> PriceFile:
+def read_hourly_prices(
+    path: Path, time_zone: str, unit: Unit | None = None, column: str | None = None
+) -> PriceFile:
     """Prices of a file.
 
     Parameters
@@ -63,6 +69,8 @@ def read_hourly_prices(path: Path, time_zone: str, unit: Unit | None = None) -> 
         Local clock of its stamps, where they do not say theirs.
     unit : str, optional
         A key of `PER_KWH`; None: as its heads say, else as its numbers do.
+    column : str, optional
+        Head of the column with the prices; None: the first that is headed so, else the first with numbers.
 
     Raises
     ------
@@ -72,11 +80,11 @@ def read_hourly_prices(path: Path, time_zone: str, unit: Unit | None = None) -> 
     path = Path(path)
     text = meter_text(path)
     table = split_table(path, text, MeterReading())
-    column = None
-    if not table.wide:
-        taken = {table.date, table.time, table.number}
-        column = next((n for n, head in enumerate(table.header) if n not in taken and _PRICE.search(head)), None)
-    reading = MeterReading(unit="kwh", import_column=None if column is None else column + 1, export_column=0)
+    choices = {} if table.wide else _numbers(table)
+    if column is not None and column not in choices:
+        raise InputError(path, column, f"is no column of numbers; wanted one of {', '.join(choices)}")
+    place = choices.get(column or next((head for head in choices if _PRICE.search(head)), ""))
+    reading = MeterReading(unit="kwh", import_column=None if place is None else place + 1, export_column=0)
     data = read_interval_csv(path, text, reading, time_zone, signed=True)
     prices = data.import_kwh - (data.export_kwh if data.export_kwh is not None else 0.0)
     head = data.understood.columns[data.understood.import_column - 1]
@@ -87,8 +95,26 @@ def read_hourly_prices(path: Path, time_zone: str, unit: Unit | None = None) -> 
     if not np.isfinite(prices).all() or np.abs(prices).max() * PER_KWH[unit] > 1e4:
         raise InputError(path, head, "holds a price of more than 10,000 a kWh; wanted prices of energy")
     return PriceFile(
-        data.starts, prices * PER_KWH[unit], data.understood.interval_minutes, unit, head, tuple(notes)
+        data.starts,
+        prices * PER_KWH[unit],
+        data.understood.interval_minutes,
+        unit,
+        head,
+        tuple(choices),
+        tuple(notes),
     )
+
+
+def _numbers(table: Table) -> dict[str, int]:
+    """Columns with numbers and no times, by their heads."""
+    sample = table.rows[:SAMPLE]
+    found: dict[str, int] = {}
+    for place, head in enumerate(table.header):
+        cells = [row[place].strip() for row in sample if len(row) > place and row[place].strip()]
+        numbers = [cell for cell in cells if VALUE.fullmatch(cell) and read_stamp(cell) is None]
+        if place not in {table.date, table.time, table.number} and cells and len(numbers) >= 0.8 * len(cells):
+            found.setdefault(head.strip() or f"column {place + 1}", place)
+    return found
 
 
 def _unit_of(heads: str, prices: np.ndarray) -> tuple[Unit, str]:

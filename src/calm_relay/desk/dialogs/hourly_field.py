@@ -46,6 +46,8 @@ class HourlyField(QWidget):
         self.read.setEnabled(site is not None)
         self.unit = ChoiceField("The file's prices are", [(unit, unit) for unit in PER_KWH], width=8)
         self.unit.setEnabled(False)
+        self.column = ChoiceField("The file's column of prices", width=8)
+        self.column.hide()
         self.share = QuantityField(
             "Share of it that export earns", "%", range_of(HourlyPrices, "export_share").times(100.0)
         )
@@ -56,7 +58,7 @@ class HourlyField(QWidget):
         self.said.setFont(font(8.4))
         row = QHBoxLayout()
         row.setSpacing(6)
-        for part in (self.read, self.unit, Label("for export"), self.share, self.drop):
+        for part in (self.read, self.unit, self.column, Label("for export"), self.share, self.drop):
             row.addWidget(part)
         row.addStretch(1)
         column = QVBoxLayout(self)
@@ -66,7 +68,8 @@ class HourlyField(QWidget):
         column.addWidget(self.said)
         self.read.clicked.connect(lambda _=False: self.ask_file())
         self.drop.clicked.connect(lambda _=False: self._take(None, ()))
-        self.unit.taken.connect(lambda unit: self.read_file(self._path, unit))
+        self.unit.taken.connect(lambda unit: self.read_file(self._path, unit, self.column.currentData()))
+        self.column.taken.connect(lambda column: self.read_file(self._path, None, column))
         self.share.accepted.connect(self._on_share)
         self.share.refused.connect(self.refused)
 
@@ -86,6 +89,7 @@ class HourlyField(QWidget):
         self.unit.setEnabled(self._path is not None)
         if self._path is None:
             self.unit.show_value(None)
+            self.column.hide()
         self.said.setText(self._words(hourly))
 
     def _words(self, hourly):
@@ -108,12 +112,12 @@ class HourlyField(QWidget):
         if name:
             self.read_file(name)
 
-    def read_file(self, name, unit=None) -> None:
-        """Takes the prices of a file; `unit` says what they are per where its heads do not."""
+    def read_file(self, name, unit=None, column=None) -> None:
+        """Takes the prices of a file; `unit` says what they are per, `column` which of several areas is meant."""
         from calm_relay.planning.site.hourly_prices import laid_on_year
 
         try:
-            found = read_hourly_prices(Path(name), self._site.time_zone, unit)
+            found = read_hourly_prices(Path(name), self._site.time_zone, unit, column)
             share = self._hourly.export_share if self._hourly is not None else 1.0
             hourly = laid_on_year(found, self._site, Path(name).name, share)
         except InputError as error:
@@ -125,6 +129,9 @@ class HourlyField(QWidget):
         self._path = name
         self._hourly, self._notes = hourly, found.notes
         self.unit.show_value(found.unit)
+        self.column.offer([(head, head) for head in found.columns])
+        self.column.show_value(found.column)
+        self.column.setVisible(len(found.columns) > 1)
         self.show_value(hourly)
         self.changed.emit()
 
