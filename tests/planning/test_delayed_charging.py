@@ -160,10 +160,11 @@ def test_a_season_is_kept_by_local_clock(held, planned):
     steps = open_in(calendar, MORNING)
     assert set(calendar.month[steps]) == set(MORNING.months)
     assert steps.sum() == 183 * 8 * 4
-    control = control_of(planned.option("ac-addon").design, with_windows(held, MORNING), calendar)
+    series = planned.demand.kw, np.zeros((0, calendar.steps))
+    control = control_of(planned.option("ac-addon").design, with_windows(held, MORNING), calendar, *series)
     assert np.array_equal(control.delayed, steps)
     # Today's plant has no new battery to be delayed.
-    assert not control_of(planned.as_is.design, with_windows(held, MORNING), calendar).delayed.any()
+    assert not control_of(planned.as_is.design, with_windows(held, MORNING), calendar, *series).delayed.any()
 
 
 def test_the_search_tries_it_where_power_is_turned_away_and_not_elsewhere(held, planned):
