@@ -38,15 +38,16 @@ class HourlyField(QWidget):
         super().__init__(parent)
         self._site, self._path, self._hourly, self._notes = site, None, None, ()
         self.currency = ""
-        self.read = QPushButton("Read prices by the &hour…")
+        self.read = QPushButton("Read a &file…")
+        self.read.setToolTip("The spot price of each hour of a year, from a CSV or a workbook")
         self.drop = QPushButton("None")
         self.drop.setToolTip("The tariff has no price for each hour")
         for button in (self.read, self.drop):
             button.setObjectName("small")
         self.read.setEnabled(site is not None)
-        self.unit = ChoiceField("The file's prices are", [(unit, unit) for unit in PER_KWH], width=8)
+        self.unit = ChoiceField("The file's prices are", [(unit, unit) for unit in PER_KWH], width=7)
         self.unit.setEnabled(False)
-        self.column = ChoiceField("The file's column of prices", width=8)
+        self.column = ChoiceField("The file's column of prices", width=7)
         self.column.hide()
         self.share = QuantityField(
             "Share of it that export earns", "%", range_of(HourlyPrices, "export_share").times(100.0)
