@@ -3,7 +3,6 @@
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.special import gammaincc
 
 # The least of its nights is what a house draws at rest; less than this share of it is no import.
 REST_SHARE, NO_IMPORT = 0.05, 0.05
@@ -72,6 +71,9 @@ def house_behind_import(
 
 def _drawn(import_kw: np.ndarray, made_kw: np.ndarray, shape: float) -> np.ndarray:
     """The mean power of a house that is unsteady within an interval, from what came in of it beside a steady array."""
+    # Imported where it is used: few meters ask for it, and every window would wait.
+    from scipy.special import gammaincc
+
     # By the house's mean over what the array makes: what comes in, over the same.
     house = np.geomspace(1e-2, 1e3, 600)
     over = 1.0 / house
