@@ -81,24 +81,14 @@ def metered_year(
         When a file cannot be read, or a net meter's export is nowhere to be found beside a battery.
     """
     net = demand.counts == "net"
-    first, imported, exported, minutes = _table(paths["path"], demand.reading, calendar, signed=net)
-    tables = {"import": (first, imported)}
-    if net:
-        if "export_path" in paths:
-            first_out, sent, *_ = _table(paths["export_path"], demand.export_reading, calendar, signed=False)
-            tables["export"] = (first_out, sent)
-        elif exported is not None:
-            tables["export"] = (first, exported)
-        elif beside_battery:
-            raise InputError(
-                paths["path"][0],
-                "",
-                "holds no export, and a battery stands there that serves the house too; wanted a column of export, a "
-                "signed column or a file of its own",
-            )
-    if net and "production_path" in paths:
-        first_made, made, *_ = _table(paths["production_path"], demand.production_reading, calendar, signed=False)
-        tables["production"] = (first_made, made)
+    tables, minutes, has_export = _read(demand, paths, calendar)
+    if net and beside_battery and "export" not in tables:
+        raise InputError(
+            paths["path"][0],
+            "",
+            "holds no export, and a battery stands there that serves the house too; wanted a column of export, a "
+            "signed column or a file of its own",
+        )
     first, aligned = _aligned(tables)
     try:
         laid = lay_on_year(first, np.sum(list(aligned.values()), axis=0), calendar, midwinter_day(latitude))
@@ -109,9 +99,7 @@ def metered_year(
     months = tuple(MONTH_NAMES[m - 1] for m in laid.months)
     if not net:
         silent_h = _silent_h(series["import"], zenith, calendar.step_h)
-        return Metered(
-            series["import"], source, laid.measured_days, months, None, 0.0, silent_h, exported is not None
-        )
+        return Metered(series["import"], source, laid.measured_days, months, None, 0.0, silent_h, has_export)
     step_h = calendar.step_h
     if "export" not in series:
         house, how = _behind_import(series, made_kw, zenith, calendar, minutes)
@@ -138,6 +126,27 @@ def metered_year(
     return Metered(gross, source, laid.measured_days, months, model_error, float(sent.sum() * step_h))
 
 
+def _read(
+    demand: MeteredDemand, paths: dict[str, tuple[str, int]], calendar: YearCalendar
+) -> tuple[dict[str, tuple[np.datetime64, np.ndarray]], int, bool]:
+    """First day and table of import, export and production, as far as they are read; minutes of the meter's intervals.
+
+    The third result says whether its file holds export, whether that is read or not.
+    """
+    net = demand.counts == "net"
+    first, imported, exported, minutes = _table(paths["path"], demand.reading, calendar, signed=net)
+    tables = {"import": (first, imported)}
+    if net and "export_path" in paths:
+        first_out, sent, *_ = _table(paths["export_path"], demand.export_reading, calendar, signed=False)
+        tables["export"] = (first_out, sent)
+    elif net and exported is not None:
+        tables["export"] = (first, exported)
+    if net and "production_path" in paths:
+        first_made, made, *_ = _table(paths["production_path"], demand.production_reading, calendar, signed=False)
+        tables["production"] = (first_made, made)
+    return tables, minutes, exported is not None
+
+
 def _behind_import(
     series: dict[str, np.ndarray],
     made_kw: np.ndarray | None,
@@ -151,10 +160,8 @@ def _behind_import(
         made, how = series["production"], "rebuilt with measured production"
     else:
         modelled = made_kw if made_kw is not None else np.zeros_like(came)
-        made, how = (
-            on_days_of_import(modelled, came, calendar.month),
-            "rebuilt with the modelled yield of the roof",
-        )
+        made = on_days_of_import(modelled, came, calendar.month)
+        how = "rebuilt with the modelled yield of the roof"
     return house_behind_import(came, made, zenith, calendar.month, minutes), how
 
 
