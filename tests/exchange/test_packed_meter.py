@@ -79,6 +79,11 @@ def test_an_archive_of_several_files_or_a_damaged_one_is_named(tmp_path):
     with pytest.raises(InputError, match="is an archive with no file"):
         read(archive(tmp_path / "none.zip"))
     whole = archive(tmp_path / "one.zip", a_csv=interval_csv()).read_bytes()
+    spoilt = bytearray(whole)
+    spoilt[60:80] = bytes(20)
+    (tmp_path / "spoilt.zip").write_bytes(bytes(spoilt))
+    with pytest.raises(InputError, match="is a damaged or locked archive"):
+        read(tmp_path / "spoilt.zip")
     (tmp_path / "cut.zip").write_bytes(whole[: len(whole) // 2])
     with pytest.raises(InputError, match="is damaged"):
         read(tmp_path / "cut.zip")

@@ -73,7 +73,7 @@ def _workbook():
 
 def _archive():
     stream = io.BytesIO()
-    with zipfile.ZipFile(stream, "w") as archive:
+    with zipfile.ZipFile(stream, "w", zipfile.ZIP_DEFLATED) as archive:
         archive.writestr("year.csv", interval_csv(1))
     return stream.getvalue()
 

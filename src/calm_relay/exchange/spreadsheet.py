@@ -4,6 +4,7 @@ import csv
 import io
 import re
 import zipfile
+import zlib
 from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
@@ -104,9 +105,9 @@ def only_member(path: Path, kind: str) -> bytes | None:
                 raise InputError(path, "", f"is an archive with {held}; wanted one file in it: unpack it")
             with archive.open(names[0]) as stream:
                 content = stream.read(MOST_BYTES[kind] + 1)
-    except (zipfile.BadZipFile, NotImplementedError, RuntimeError, ValueError, OSError) as error:
-        if isinstance(error, InputError):
-            raise
+    except InputError:
+        raise
+    except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError, ValueError, OSError):
         raise InputError(path, "", "is a damaged or locked archive; wanted one that can be unpacked") from None
     if len(content) > MOST_BYTES[kind]:
         raise InputError(path, names[0], f"is larger than {MOST_BYTES[kind] // 1_000_000} MB; wanted less")
