@@ -9,6 +9,8 @@ from calm_relay.exchange import bounds
 from calm_relay.exchange.bills_csv import read_bills
 from calm_relay.exchange.datasheet import read_sheet
 from calm_relay.exchange.errors import InputError
+from calm_relay.exchange.horizon_file import read_horizon
+from calm_relay.exchange.hourly_prices import read_hourly_prices
 from calm_relay.exchange.job_file import job_text, parse_job, read_job
 from calm_relay.exchange.meter_file import read_meter_file
 from calm_relay.exchange.own_equipment import read_bundle
@@ -26,6 +28,8 @@ READERS = {
     "own equipment": (read_bundle, ".json"),
     "meter": (meter, ".csv"),
     "bills": (read_bills, ".csv"),
+    "prices": (lambda path: read_hourly_prices(path, "UTC"), ".csv"),
+    "horizon": (read_horizon, ".csv"),
     "weather": (read_weather_years, ".epw"),
     "spreadsheet": (read_spreadsheet, ".csv"),
     "datasheet": (read_sheet, ".pdf"),

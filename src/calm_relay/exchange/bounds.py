@@ -22,6 +22,8 @@ MOST_BYTES: dict[str, int] = {
     "meter": 32 * MB,
     "logbook": 512 * MB,
     "bills": 4 * MB,
+    "prices": 32 * MB,
+    "horizon": 1 * MB,
     "weather": 64 * MB,
     "spreadsheet": 64 * MB,
     "datasheet": 64 * MB,

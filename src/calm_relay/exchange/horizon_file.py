@@ -42,7 +42,7 @@ def read_horizon(path: Path) -> HorizonFile:
         Names the line that is wrong and what would be right.
     """
     path = Path(path)
-    text = any_text(read_bytes(path, "bills"))
+    text = any_text(read_bytes(path, "horizon"))
     pairs: list[tuple[int, float, float]] = []
     words = []
     for number, line in enumerate(text.splitlines(), 1):

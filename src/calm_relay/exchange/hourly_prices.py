@@ -78,7 +78,7 @@ def read_hourly_prices(
         Names the line that is wrong and what would be right.
     """
     path = Path(path)
-    text = meter_text(path)
+    text = meter_text(path, "prices")
     table = split_table(path, text, MeterReading())
     choices = {} if table.wide else _numbers(table)
     if column is not None and column not in choices:

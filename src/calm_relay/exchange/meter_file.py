@@ -45,24 +45,26 @@ def read_meter_file(path: Path, reading: MeterReading, time_zone: str, *, signed
     return read_interval_csv(path, text, reading, time_zone, signed=signed)
 
 
-def meter_text(path: Path | str) -> str:
-    """Text of a meter's file, whichever of the common encodings it is in; of a workbook, or in an archive, too.
+def meter_text(path: Path | str, kind: str = "meter") -> str:
+    """Text of a meter's file or another table, whichever of the common encodings it is in.
+
+    Of a workbook the cells of its longest sheet; of an archive its one file.
 
     Raises
     ------
     InputError
         When it is missing, unreadable, or far too large.
     """
-    raw = read_bytes(Path(path), "meter")
+    raw = read_bytes(Path(path), kind)
     if not is_packed(raw):
         return any_text(raw)
-    inner = only_member(Path(path), "meter")
-    return any_text(inner) if inner is not None else _fullest_sheet(Path(path))
+    inner = only_member(Path(path), kind)
+    return any_text(inner) if inner is not None else _fullest_sheet(Path(path), kind)
 
 
-def _fullest_sheet(path: Path) -> str:
+def _fullest_sheet(path: Path, kind: str) -> str:
     """Rows of a workbook's longest sheet, with tabs between their cells; its lines are the sheet's."""
-    sheets = workbook_sheets(path, "meter", MOST_SHEET_ROWS)
+    sheets = workbook_sheets(path, kind, MOST_SHEET_ROWS)
     rows = max(sheets, key=len, default=[])
     # A cell at midnight is a day without a time; in a column of times it is one of them.
     timed = {column for row in rows for column, cell in enumerate(row) if TIMED.fullmatch(cell)}

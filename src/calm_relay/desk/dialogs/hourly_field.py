@@ -68,7 +68,7 @@ class HourlyField(QWidget):
         column.addLayout(row)
         column.addWidget(self.said)
         self.read.clicked.connect(lambda _=False: self.ask_file())
-        self.drop.clicked.connect(lambda _=False: self._take(None, ()))
+        self.drop.clicked.connect(lambda _=False: self._drop())
         self.unit.taken.connect(lambda unit: self.read_file(self._path, unit, self.column.currentData()))
         self.column.taken.connect(lambda column: self.read_file(self._path, None, column))
         self.share.accepted.connect(self._on_share)
@@ -138,14 +138,11 @@ class HourlyField(QWidget):
 
     def _on_share(self, share):
         if self._hourly is not None:
-            self.show_value(self._keeping(self._hourly.with_(export_share=(share or 0.0) / 100.0)))
+            # The file they are from is at hand still.
+            self._hourly = self._hourly.with_(export_share=(share or 0.0) / 100.0)
+            self.show_value(self._hourly)
             self.changed.emit()
 
-    def _keeping(self, hourly):
-        self._hourly = hourly
-        return hourly
-
-    def _take(self, hourly, notes):
-        self._path, self._notes = None, notes
-        self.show_value(hourly)
+    def _drop(self):
+        self.show_value(None)
         self.changed.emit()

@@ -182,7 +182,7 @@ def check_counted(subject: Subject) -> list[Finding]:
             rule=subject.context.demand.source,
             mends=(
                 Mend("They count all that is used", _counts_all),
-                Mend("They count what came in", _counts_both),
+                Mend("They count what came from the grid", _counts_both),
             ),
         )
     ]
