@@ -146,3 +146,14 @@ def test_what_is_wrong_is_named_with_its_line(tmp_path, lines, where, problem):
     with pytest.raises(InputError) as caught:
         read(tmp_path, lines())
     assert caught.value.where == where and problem in caught.value.problem
+
+
+def test_a_head_with_a_comma_in_quotes_is_one_column(tmp_path):
+    lines = typical_year()
+    at = next(n for n, line in enumerate(lines) if line.startswith("time(UTC)"))
+    lines[at] = 'time(UTC),"T2m, 2 m",RH,"G(h), level",Gb(n),Gd(h),IR(h),WS10m,WD10m,SP'
+    plain, quoted = read(tmp_path, typical_year())[0], read(tmp_path, lines, "quoted.csv")[0]
+    assert np.array_equal(plain.ghi, quoted.ghi) and np.array_equal(plain.temp_air, quoted.temp_air)
+    lines[at] = 'time(UTC),"T2m,RH,G(h),Gb(n),Gd(h),IR(h),WS10m,WD10m,SP'
+    with pytest.raises(InputError, match="holds no column"):
+        read(tmp_path, lines)

@@ -179,7 +179,7 @@ def _columns_of(path: Path, text: str) -> tuple[list[list[str]], _Columns]:
     """Rows as they are split, and where the columns are."""
     best: tuple[int, list[str]] = (-1, [])
     for delimiter in DELIMITERS:
-        top = [line.split(delimiter) for line in text.split("\n", HEAD_LINES)[:HEAD_LINES]]
+        top = split_lines(path, "\n".join(text.split("\n", HEAD_LINES)[:HEAD_LINES]), delimiter)
         for at, cells in enumerate(top):
             cells = [cell.strip().strip('"').lstrip("# ") for cell in cells]
             series = tuple(_column(cells, item) for item in SERIES)
