@@ -29,8 +29,8 @@ ALLOWED = re.compile(
     r"clear.sky|the sky|under its sky|open sky|against the sky|^dark$|-dark$|dark days|dark theme|in dark, out",
     re.I,
 )
-# What reads files of earlier versions has to know their words.
-READS_OLD_FILES = "exchange/job_file.py"
+# What reads files of earlier versions, or of other people's programs, has to know their words.
+READS_OLD_FILES = ("exchange/job_file.py", "exchange/flow_heads.py")
 
 
 def told_by(path):

@@ -107,12 +107,16 @@ def test_months_come_from_a_meters_file(saved, tmp_path, monkeypatch, qtbot):
 
     def answer(dialog):
         dialog.path.setText(str(tmp_path / "none.csv"))
-        dialog.take()
-        assert "none.csv" in dialog.problem.text()
+        dialog.path.editingFinished.emit()
+        qtbot.waitUntil(lambda: "none.csv" in dialog.problem.text())
         dialog.path.setText(str(csv))
-        dialog.counts.show_value("production_kwh")
+        dialog.path.editingFinished.emit()
+        qtbot.waitUntil(lambda: bool(dialog.columns))
+        assert "no head says what a column counts" in dialog.summary.text()
+        driving.choose(dialog.columns[1], "made")
+        qtbot.waitUntil(lambda: bool(dialog.months))
         dialog.take()
-        return bool(dialog.months)
+        return True
 
     monkeypatch.setattr(FactsDialog, "exec", answer)
     bench.read.click()
@@ -126,10 +130,11 @@ def test_the_light_of_a_year_comes_from_a_weather_file(saved, monkeypatch, qtbot
 
     def answer(dialog):
         dialog.path.setText(str(pvlib_data / "723170TYA.CSV"))
-        dialog.counts.show_value(LIGHT)
-        dialog.year.show_value(2024)
+        driving.choose(dialog.holds, LIGHT)
+        dialog.year.setValue(2024)
+        qtbot.waitUntil(lambda: bool(dialog.months))
         dialog.take()
-        return bool(dialog.months)
+        return True
 
     monkeypatch.setattr(FactsDialog, "exec", answer)
     bench.read.click()

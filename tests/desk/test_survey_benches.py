@@ -368,6 +368,26 @@ def test_a_meter_s_file_is_previewed_corrected_and_read(window, opened, qtbot, s
     assert window.session.job.demand.kind == "shape"
 
 
+def test_of_a_portals_file_the_house_is_taken_and_the_arrays_yield_is_held_against_the_model(
+    window, opened, qtbot, settled, tmp_path
+):
+    stamps = np.datetime64("2025-01-01T00:00") + np.arange(365 * 24) * np.timedelta64(1, "h")
+    rows = [f"{at},{2000 * (8 <= hour % 24 < 12)},600,300,80" for hour, at in enumerate(stamps)]
+    (tmp_path / "portal.csv").write_text("\n".join(["Time,Solar (Wh),Home (Wh),From grid,To grid", *rows]) + "\n")
+    bench = opened("Home")
+    bench.open_meter(tmp_path / "portal.csv")
+    dialog = bench.dialog
+    qtbot.waitUntil(lambda: dialog.demand.production_path is not None and dialog.data is not None)
+    assert dialog.counts.currentData() == "gross" and "Home (Wh) is taken of it" in dialog.summary.text()
+    assert "Measured production: portal.csv" in dialog.production_file.text()
+    press(qtbot, dialog)
+    settled(window)
+    assert window.session.job.demand.counts == "gross"
+    assert window.session.plan.demand.yearly_kwh == pytest.approx(365 * 24 * 0.6, rel=1e-6)
+    said = [item.sentence for item in window.session.plan.as_is.findings if item.check == "yield today"]
+    assert "2,920 kWh by its inverter" in said[0]
+
+
 def test_a_file_that_is_no_meter_s_says_why_and_cannot_be_taken(window, opened, qtbot, tmp_path):
     (tmp_path / "bad.csv").write_text("time,kwh\n2025-01-01 00:00,-1\n2025-01-01 00:30,1\n2025-01-01 01:00,1\n")
     bench = opened("Home")

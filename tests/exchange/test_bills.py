@@ -1,6 +1,7 @@
 """Bills in the shapes in which suppliers, portals and householders write them."""
 
 import zipfile
+from datetime import date, timedelta
 
 import openpyxl
 import pytest
@@ -163,3 +164,35 @@ def test_an_archive_that_is_no_workbook_is_named(tmp_path):
         archive.writestr("a.txt", "x")
     with pytest.raises(InputError, match="damaged or no spreadsheet"):
         read_bills(tmp_path / "bills.xlsx")
+
+
+PORTAL = {
+    "all four": (
+        "Month;Production (kWh);Consumption (kWh);Import (kWh);Export (kWh)",
+        (250.0, 90.0, 150.0),
+        "net",
+    ),
+    "without import": ("Month;Produced (kWh);Used (kWh);Left over;Export (kWh)", (300.0, None, None), "gross"),
+    "German": ("Monat;Erzeugung;Hausverbrauch;Netzbezug;Einspeisung", (250.0, 90.0, 150.0), "net"),
+}
+
+
+@pytest.mark.parametrize("heads", PORTAL)
+def test_of_a_portals_table_what_came_in_is_taken_and_not_what_the_house_used_beside_it(tmp_path, heads):
+    head, figures, counts = PORTAL[heads]
+    rows = [f"2025-{month:02d};150;300;250;90" for month in range(1, 13)]
+    bills = read(tmp_path, "\n".join([head, *rows]), today=date(2025, 12, 15))
+    assert (len(bills.bills), bills.counts) == (11, counts) and "not over" in bills.notes[-1]
+    assert (bills.bills[2].kwh, bills.bills[2].sent_kwh, bills.bills[2].made_kwh) == figures
+
+
+def test_days_are_summed_into_months(tmp_path):
+    days = [date(2025, 1, 20) + timedelta(n) for n in range(60) if n != 40]
+    found = read(tmp_path, "\n".join(["Date;Used (kWh)", *(f"{day:%d.%m.%Y};2,5" for day in days)]))
+    spans = [(bill.first, bill.last, bill.kwh) for bill in found.bills]
+    assert spans == [
+        ("2025-01-20", "2025-01-31", 30.0),
+        ("2025-02-01", "2025-02-28", 70.0),
+        ("2025-03-02", "2025-03-20", 47.5),
+    ]
+    assert "days are summed into months" in found.notes

@@ -14,10 +14,10 @@ DUBLIN, NEW_YORK, AUCKLAND = "Europe/Dublin", "America/New_York", "Pacific/Auckl
 HALF_HOURS = [datetime(2025, 1, 1) + timedelta(minutes=30 * i) for i in range(48 * 40)]
 
 
-def read(tmp_path, text, zone=DUBLIN, *, signed=False, encoding="utf-8", **reading):
+def read(tmp_path, text, zone=DUBLIN, *, wanted="use", encoding="utf-8", **reading):
     path = tmp_path / "meter.csv"
     path.write_bytes(text.encode(encoding))
-    return read_meter_file(path, MeterReading(**reading), zone, signed=signed)
+    return read_meter_file(path, MeterReading(**reading), zone, wanted=wanted)
 
 
 def lines(head, make, stamps=HALF_HOURS):
@@ -247,7 +247,7 @@ def test_import_and_export_by_two_columns_or_by_sign(tmp_path):
     two = read(tmp_path, lines("time,import kWh,export kWh", lambda t: f"{t.isoformat()},0.3,0.1"))
     assert (two.import_kwh[0], two.export_kwh[0]) == (0.3, 0.1)
     text = lines("time,kwh", lambda t: f"{t.isoformat()},{-0.5 if t.hour == 12 else 0.3}")
-    signed = read(tmp_path, text, signed=True)
+    signed = read(tmp_path, text, wanted="net")
     assert signed.import_kwh.min() == 0
     assert signed.export_kwh.max() == pytest.approx(0.5)
 

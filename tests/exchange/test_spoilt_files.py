@@ -21,6 +21,7 @@ from calm_relay.exchange.horizon_file import read_horizon
 from calm_relay.exchange.hourly_prices import read_hourly_prices
 from calm_relay.exchange.job_file import read_job
 from calm_relay.exchange.meter_file import read_meter_file
+from calm_relay.exchange.plant_flows import read_plant_flows
 from calm_relay.exchange.weather_file import read_weather_years
 from calm_relay.job.survey import MeterReading
 from tests.examples import examples
@@ -47,11 +48,18 @@ NOISE = [
 
 
 def read_meter(path):
-    read_meter_file(path, MeterReading(), "Europe/Dublin", signed=path.stat().st_size % 2 == 0)
+    read_meter_file(path, MeterReading(), "Europe/Dublin", wanted="net" if path.stat().st_size % 2 == 0 else "use")
 
 
 COUNTER = b"Datum;Z\xc3\xa4hlerstand;Einspeisung\n" + b"\n".join(
     b"01.%02d.2025;%d;%d" % (month, 12345 + 311 * month, 20 * month) for month in range(1, 13)
+)
+PLANT = b"Time,Production (Wh),Consumption (Wh),Import (W),Battery discharged\n" + b"\n".join(
+    b"2025-03-%02d %02d:%02d,%d,%d,%d,0.%d" % (1 + n // 96, n // 4 % 24, n % 4 * 15, n % 70, 9, 7 * n % 40, n % 7)
+    for n in range(192)
+)
+MONTHS = b"Month;Produced (kWh);Import;Export\n" + b"\n".join(
+    b"2025-%02d;%d,5;1.2%02d,25;3" % (month, 70 * month, month) for month in range(1, 13)
 )
 PRICES = b"time,ct/kWh\n" + b"\n".join(
     b"2025-01-%02d %02d:00,%d.5" % (1 + n // 24, n % 24, n % 24 - 3) for n in range(96)
@@ -91,6 +99,8 @@ READERS = {
     "NEM12": ("meter.csv", nem12(2, registers=("E1", "B1")).encode(), read_meter, 60, 1500),
     "bills": ("bills.csv", bills_csv().encode(), read_bills, 60, 900),
     "bills by a counter": ("bills.csv", COUNTER, read_bills, 40, 600),
+    "plant": ("portal.csv", PLANT, lambda path: read_plant_flows(path, "Europe/Dublin"), 40, 600),
+    "months of a plant": ("portal.csv", MONTHS, lambda path: read_plant_flows(path, "Europe/Dublin"), 40, 600),
     "prices": ("prices.csv", PRICES, lambda path: read_hourly_prices(path, "Europe/Dublin"), 40, 600),
     "horizon": ("horizon.csv", HORIZON, read_horizon, 40, 600),
     "workbook": ("meter.xlsx", _workbook(), read_meter, 40, 600),
@@ -98,6 +108,13 @@ READERS = {
     "table of weather": ("weather.csv", WEATHER, read_weather_years, 10, 40),
     "EPW": ("station.epw", EPW, read_weather_years, 10, 30),
     "TMY3": ("station.csv", None, read_weather_years, 10, 30),
+}  # fmt: skip
+
+
+# The first half of such a file is one too.
+CUT_ANYWHERE = {
+    "bills", "bills by a counter", "prices", "horizon", "interval CSV", "row a day", "NEM12", "plant",
+    "months of a plant",
 }  # fmt: skip
 
 
@@ -139,7 +156,7 @@ def test_spoilt_files_are_named(tmp_path, pvlib_data, kind):
     seeded = random.Random(20261124)
     for _ in range(examples(drawn)):
         check(seeded.randint)
-    if kind not in {"bills", "bills by a counter", "prices", "horizon", "interval CSV", "row a day", "NEM12"}:
+    if kind not in CUT_ANYWHERE:
         path.write_bytes(whole[: len(whole) // 2])
         with pytest.raises(InputError, match=name):
             reader(path)

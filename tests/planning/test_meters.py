@@ -4,12 +4,14 @@ import numpy as np
 import pytest
 
 from calm_relay.exchange.errors import InputError
+from calm_relay.exchange.meter_file import read_meter_file
 from calm_relay.exchange.shipped import demo_job
 from calm_relay.job.demand import Car, MeteredDemand, ScheduledLoad, ShapedDemand
 from calm_relay.job.survey import Bill
 from calm_relay.planning.common.errors import PlanError
 from calm_relay.planning.findings import Severity
 from calm_relay.planning.site.demand import DAYS
+from calm_relay.planning.site.metered import as_its_file_says
 from tests.plans import plan
 
 
@@ -203,7 +205,48 @@ def test_a_meter_counts_the_loads_that_are_there(demo, tmp_path):
     # Where it runs at other times than the meter saw, the day's energy is kept.
     evening = job.with_(demand=job.demand.with_(loads=(heater.with_(start="19:00"),)))
     assert plan(evening, tmp_path).demand.yearly_kwh == pytest.approx(metered, rel=1e-6)
+    # Nor is more used in a month than was counted where it runs on other days than listed.
+    weekly = job.with_(demand=job.demand.with_(loads=(heater.with_(days=("mon",), hours=10),)))
+    assert plan(weekly, tmp_path).demand.yearly_kwh == pytest.approx(metered, rel=1e-6)
     larger = job.with_(demand=job.demand.with_(loads=(heater.with_(hours=6),)))
     assert "nothing of the meter’s file on 365 days" in result(plan(larger, tmp_path), "emptied bills").sentence
     small = job.with_(demand=job.demand.with_(loads=(heater.with_(kw=0.4),)))
     assert result(plan(small, tmp_path), "loads counted").severity is Severity.OK
+
+
+def portal(as_is, demo_plan):
+    """The demo as it is in a portal's words: what its array made, its house used, and both directions of its meter."""
+    made = np.maximum(demo_plan.option("as-is").outcome.year.of("ac"), 0).reshape(-1, 2).sum(axis=1) * 0.25
+    come, gone = as_is.values()
+    return {"Produced (kWh)": made, "Used (kWh)": made + come - gone, "Import (kWh)": come, "Export (kWh)": gone}
+
+
+@pytest.mark.parametrize(("missing", "counts"), [((), "gross"), (("Used (kWh)",), "net")])
+def test_a_portals_file_is_the_house_and_tells_what_its_array_made(
+    demo, demo_plan, as_is, tmp_path, missing, counts
+):
+    columns = {name: kwh for name, kwh in portal(as_is, demo_plan).items() if name not in missing}
+    write(tmp_path / "portal.csv", columns)
+    reading = {"clock": "standard"}
+    chosen = MeteredDemand(path="portal.csv", reading=reading, production_reading=reading)
+    seen = read_meter_file(tmp_path / "portal.csv", chosen.reading, demo.site.time_zone).understood
+    demand = as_its_file_says(chosen, seen)
+    assert (demand.counts, demand.production_path) == (counts, "portal.csv")
+    made = plan(demo.with_(demand=demand), tmp_path)
+    house = demo_plan.demand
+    assert made.demand.yearly_kwh == pytest.approx(house.yearly_kwh, rel=0.01)
+    told = result(made, "yield today")
+    assert told.severity is Severity.OK and f"{columns['Produced (kWh)'].sum():,.0f} kWh" in told.sentence
+    # Of an array that gives a third less than its model something is wrong; of one that nobody stated, too.
+    write(tmp_path / "portal.csv", columns | {"Produced (kWh)": columns["Produced (kWh)"] * 0.65})
+    weak = result(plan(demo.with_(demand=demand), tmp_path), "yield today")
+    assert weak.severity is Severity.CHECK and "strings that are out" in weak.sentence
+    if counts == "gross":
+        bare = demo.with_(demand=demand, faces=(), existing_inverters=())
+        assert "none stands there in this job" in result(plan(bare, tmp_path), "yield today").sentence
+
+
+def test_a_file_of_few_days_says_nothing_of_the_arrays_year(demo, demo_plan, as_is, tmp_path):
+    write(tmp_path / "portal.csv", portal(as_is, demo_plan), days=200)
+    demand = MeteredDemand(path="portal.csv", production_path="portal.csv")
+    assert result(plan(demo.with_(demand=demand), tmp_path), "yield today") is None

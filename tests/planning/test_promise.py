@@ -4,11 +4,11 @@ import numpy as np
 import pytest
 
 from calm_relay.exchange.logbook import Series, read_logbook
-from calm_relay.exchange.meter_data import MeterData, Understood
+from calm_relay.exchange.plant_flows import PlantFlows
 from calm_relay.exchange.shipped import demo_logbook
 from calm_relay.job.logbook import CapacityTest, Handover, MeterCounters, MonthFacts, YearOfWeather
 from calm_relay.job.model import WeatherFile
-from calm_relay.planning.commissioning.facts import merged, months_of_meter, months_of_readings
+from calm_relay.planning.commissioning.facts import merged, months_of_flows, months_of_readings
 from calm_relay.planning.commissioning.promise import YearAgain, monthly_facts, promise_of, weather_years
 from tests.exchange.test_weather_file import epw_lines
 from tests.plans import plan
@@ -157,8 +157,9 @@ def test_a_later_entry_of_a_month_stands_for_the_earlier():
 def test_months_of_a_meter_are_local_and_whole():
     """A quarter of an hour of 0.25 kWh through June in Auckland; May and July are only touched."""
     starts = np.arange("2026-05-31T00", "2026-07-02T00", dtype="datetime64[15m]").astype("datetime64[s]")
-    data = MeterData(starts, np.full(starts.size, 0.25), np.full(starts.size, 0.05), Understood("csv", "kwh", 15))
-    months = months_of_meter(data, "Pacific/Auckland", ("import_kwh", "export_kwh"))
+    kwh = {"in": np.full(starts.size, 0.25), "out": np.full(starts.size, 0.05)}
+    flows = PlantFlows((), {}, starts, np.full(starts.size, 0.25), kwh, "intervals of 15 min")
+    months = months_of_flows(flows, "Pacific/Auckland")
     assert [(fact.year, fact.month) for fact in months] == [(2026, 6)]
     assert months[0].import_kwh == pytest.approx(30 * 24.0)
     assert months[0].export_kwh == pytest.approx(30 * 4.8)

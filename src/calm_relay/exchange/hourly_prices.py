@@ -85,7 +85,7 @@ def read_hourly_prices(
         raise InputError(path, column, f"is no column of numbers; wanted one of {', '.join(choices)}")
     place = choices.get(column or next((head for head in choices if _PRICE.search(head)), ""))
     reading = MeterReading(unit="kwh", import_column=None if place is None else place + 1, export_column=0)
-    data = read_interval_csv(path, text, reading, time_zone, signed=True)
+    data = read_interval_csv(path, text, reading, time_zone, wanted="net")
     prices = data.import_kwh - (data.export_kwh if data.export_kwh is not None else 0.0)
     head = data.understood.columns[data.understood.import_column - 1]
     notes = [note for note in data.understood.notes if "No unit" not in note]

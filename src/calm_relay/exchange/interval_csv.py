@@ -6,6 +6,8 @@ a time; any delimiter; decimal point or comma; energy, power or a counter; a tit
 
 import re
 from collections import Counter
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
 from itertools import pairwise
 from pathlib import Path
 from typing import Literal
@@ -25,6 +27,7 @@ from calm_relay.exchange.csv_layout import (
     split_table,
 )
 from calm_relay.exchange.errors import InputError
+from calm_relay.exchange.flow_heads import Flow, first_of, flows_of
 from calm_relay.exchange.meter_data import INTERVALS, LONGEST_DAYS, MeterData, Understood
 from calm_relay.exchange.stamps import local_to_utc, read_stamp, read_time, skipped_hours
 from calm_relay.job.survey import MeterReading
@@ -37,12 +40,23 @@ IMPORT_WORDS = re.compile(
     r"import|consum|usage|from grid|bezug|verbrauch|demand|energy|load|kwh|read|value|wh|quantity|volume|amount",
     re.I,
 )
+POWER_WORDS = re.compile(r"power|leistung|puissance|potencia|pot[êe]ncia|potenza|vermogen|effekt", re.I)
 UTC_WORDS = re.compile(r"(?<![a-z])utc(?![a-z+\-±])", re.I)
 END_WORDS = re.compile(r"\bend|ending|until|\bto\b|bis\b|stop", re.I)
+# What is looked for in a file: all that a house draws, both directions of a meter beside an array, what went out, or
+# what an array made.
+Wanted = Literal["use", "net", "export", "production"]
+_FIRST: dict[Wanted, tuple[Flow, ...]] = {
+    "use": ("used", "in"),
+    "net": ("in", "used"),
+    "export": ("out",),
+    "production": ("made",),
+}
+_ALONE = ("export", "production")
 
 
 def read_interval_csv(
-    path: str | Path, text: str, reading: MeterReading, time_zone: str, *, signed: bool = False
+    path: str | Path, text: str, reading: MeterReading, time_zone: str, *, wanted: Wanted = "use"
 ) -> MeterData:
     """Intervals from the text of a file.
 
@@ -56,8 +70,9 @@ def read_interval_csv(
         What the user states; the rest is found out.
     time_zone : str
         Local clock of the site.
-    signed : bool
-        Whether values below 0 are energy that went out (a net meter) rather than a fault.
+    wanted : Wanted
+        What is looked for among the columns. In a net meter's file values below 0 are energy that went out; in
+        any other they are a fault.
 
     Raises
     ------
@@ -66,13 +81,18 @@ def read_interval_csv(
     """
     table = split_table(path, text, reading)
     meters, table = one_meter(path, table, reading)
-    columns, decimal = _value_columns(table, reading)
+    signed = wanted == "net"
+    numeric, decimal = _numeric_columns(table, reading)
+    flows = _flows(table, numeric)
+    columns = (table.wide[0],) if table.wide else _value_columns(table, numeric, flows, reading, wanted)
     for column in columns:
         if column >= len(table.header):
             raise InputError(
                 path, f"column {column + 1}", f"is past the file, which has {len(table.header)} columns"
             )
-    notes = []
+    notes: list[str] = []
+    if _of_plant(flows) and not reading.import_column:
+        notes.append(f"The file tells of a whole plant; {table.header[columns[0]].strip()} is taken of it.")
     kinds = _day_first(path, table, reading)
     walls, offset = _walls(path, table, kinds)
     if table.number is not None:
@@ -90,10 +110,7 @@ def read_interval_csv(
     else:
         lines = table.lines
         minutes = _interval(path, walls, lines)
-    if unit is None:
-        known = values[0][np.isfinite(values[0])]
-        unit = _likely_unit(np.diff(known) if _is_counter(known) else known, minutes)
-        notes.append(f"No unit is written anywhere; the size of the numbers speaks for {SHOWN[unit]}.")
+    unit = unit or _unit_by_size(values[0], table.header[columns[0]], minutes, notes)
     stamps = reading.stamps or _stamps(table, walls, minutes)
     if stamps == "end" and not table.wide:
         walls = walls - np.timedelta64(minutes * 60, "s")
@@ -117,13 +134,105 @@ def read_interval_csv(
         columns=headers,
         import_column=columns[0] + 1,
         export_column=columns[1] + 1 if len(columns) > 1 else 0,
+        flows=flows,
         meters=meters,
         notes=tuple(notes),
     )
     return MeterData(starts, imported, exported, understood)
 
 
-def _value_columns(table: Table, reading: MeterReading) -> tuple[tuple[int, ...], str]:
+@dataclass(frozen=True, eq=False)
+class IntervalColumns:
+    """Several columns of one file of intervals.
+
+    Attributes
+    ----------
+    heads : tuple of str
+        Of all its columns.
+    numeric : tuple of int
+        Columns that hold numbers, from 0.
+    starts : ndarray of datetime64[s], shape (rows,)
+        In UTC, rising, each once.
+    kwh : dict of int to ndarray, shape (rows,)
+        Energy of each interval by column [kWh]; NaN where there is none, below 0 where it went the other way.
+    minutes : int
+        Length of an interval.
+    notes : tuple of str
+        What has to be said of how it was read.
+    """
+
+    heads: tuple[str, ...]
+    numeric: tuple[int, ...]
+    starts: np.ndarray = field(repr=False)
+    kwh: dict[int, np.ndarray] = field(repr=False)
+    minutes: int
+    notes: tuple[str, ...]
+
+
+def read_interval_columns(
+    path: str | Path,
+    text: str,
+    time_zone: str,
+    chosen: Callable[[Sequence[str], Sequence[int]], Sequence[int]],
+) -> IntervalColumns | None:
+    """Some columns of a file of intervals, each in its own unit.
+
+    Parameters
+    ----------
+    path : path-like
+        Named in errors.
+    text : str
+        Its content.
+    time_zone : str
+        Local clock of the site.
+    chosen : callable
+        Of the heads of all columns and the numbers of those that hold numbers makes the numbers of those to read.
+
+    Returns
+    -------
+    IntervalColumns or None
+        None for a file that has a row a day or a row a register: it has two directions at most.
+
+    Raises
+    ------
+    InputError
+        Names the line and what would be right.
+    """
+    reading = MeterReading()
+    table = split_table(path, text, reading)
+    _, table = one_meter(path, table, reading)
+    if table.wide or table.register is not None or table.number is not None:
+        return None
+    numeric, decimal = _numeric_columns(table, reading)
+    walls, offset = _walls(path, table, _day_first(path, table, reading))
+    minutes = _interval(path, walls, table.lines)
+    if _stamps(table, walls, minutes) == "end":
+        walls = walls - np.timedelta64(minutes * 60, "s")
+    starts = _to_utc(walls, "utc" if offset else _clock_in_heads(table) or _clock(walls, time_zone), time_zone)
+    starts, first = np.unique(starts, return_index=True)
+    notes: list[str] = []
+    kwh = {}
+    for column in chosen(table.header, numeric):
+        (values,), unit = _values(path, table, (column,), decimal, reading)
+        said: list[str] = []
+        unit = unit or _unit_by_size(values, table.header[column], minutes, said)
+        energies = _energies(path, values, unit, minutes, table.lines, True, said)
+        kwh[column] = energies[first]
+        notes += [f"{table.header[column].strip()}: {note[0].lower()}{note[1:]}" for note in said]
+    return IntervalColumns(tuple(table.header), tuple(numeric), starts, kwh, minutes, tuple(notes))
+
+
+def _unit_by_size(values: np.ndarray, head: str, minutes: int, notes: list[str]) -> str:
+    """The unit that nobody wrote, and a note that it is taken for that."""
+    known = values[np.isfinite(values)]
+    power = POWER_WORDS.search(head) is not None
+    unit = _likely_unit(np.diff(known) if _is_counter(known) else known, minutes, power=power)
+    notes.append(f"No unit is written anywhere; the size of the numbers speaks for {SHOWN[unit]}.")
+    return unit
+
+
+def _numeric_columns(table: Table, reading: MeterReading) -> tuple[list[int], str]:
+    """Columns that hold energy or power as far as their cells tell, and the decimal mark of theirs."""
     sample = table.rows[: SAMPLE * 4]
     taken = {table.date, table.time, table.number}
     numeric = []
@@ -134,21 +243,44 @@ def _value_columns(table: Table, reading: MeterReading) -> tuple[tuple[int, ...]
             numeric.append(column)
     numeric = [c for c in numeric if not _is_label(sample, c)]
     numeric = [c for c in numeric if not METER_WORDS.search(table.header[c]) or UNITS.search(table.header[c])]
-    decimal = reading.decimal_mark or _decimal(sample, numeric, table.delimiter)
-    if table.wide:
-        return (table.wide[0],), decimal
+    return numeric, reading.decimal_mark or _decimal(sample, numeric, table.delimiter)
+
+
+def _flows(table: Table, numeric: list[int]) -> tuple[Flow | None, ...]:
+    """What each column of the file counts, by its head."""
+    found = flows_of(table.header)
+    return tuple(flow if column in numeric else None for column, flow in enumerate(found))
+
+
+def _of_plant(flows: tuple[Flow | None, ...]) -> bool:
+    """Whether a file tells of a whole plant: what its array made beside what was used or came in."""
+    return "made" in flows and not {"used", "in"}.isdisjoint(flows)
+
+
+def _value_columns(
+    table: Table, numeric: list[int], flows: tuple[Flow | None, ...], reading: MeterReading, wanted: Wanted
+) -> tuple[int, ...]:
+    """Columns of what is wanted, and of what went out where that is asked for too."""
+    held = dict(enumerate(flows))
+    known = first_of(held, table.header, _FIRST[wanted]) if _of_plant(flows) or wanted in _ALONE else None
     if reading.import_column:
         columns = [reading.import_column - 1]
+    elif known is not None:
+        columns = [known]
     else:
         inward = [c for c in numeric if IMPORT_WORDS.search(table.header[c])]
         inward = [c for c in inward if not EXPORT_WORDS.search(table.header[c])] or numeric[:1]
         columns = inward[:1]
-    if reading.export_column is None:
+    if reading.export_column is None and known is not None:
+        out = first_of(held, table.header, ("out",))
+        if out is not None and flows[known] == "in" and out not in columns:
+            columns.append(out)
+    elif reading.export_column is None:
         outward = [c for c in numeric if EXPORT_WORDS.search(table.header[c]) and c not in columns]
         columns += outward[:1]
     elif reading.export_column:
         columns.append(reading.export_column - 1)
-    return tuple(columns), decimal
+    return tuple(columns)
 
 
 def _is_label(sample: list[list[str]], column: int) -> bool:
@@ -339,10 +471,15 @@ def _interval(path: str | Path, walls: np.ndarray, lines: list[int]) -> int:
     return seconds // 60
 
 
-def _likely_unit(values: np.ndarray, minutes: int) -> str:
-    """A household draws 2 to 300 kWh a day; of the units that agree the first of kWh, Wh, kW, W is taken."""
+def _likely_unit(values: np.ndarray, minutes: int, *, power: bool = False) -> str:
+    """A household draws 2 to 300 kWh a day; of the units that agree the first of kWh, Wh, kW, W is taken.
+
+    Of what is called a power kW where they agree, else W.
+    """
     mean = float(np.abs(values).mean()) if values.size else 0.0
     per_day = 1440 / minutes
+    if power:
+        return "kw" if mean * 24.0 <= 300.0 else "w"
     if mean >= 1e5:
         return "kwh"
     for unit, factor in (("kwh", per_day), ("wh", per_day / 1000), ("w", 0.024)):

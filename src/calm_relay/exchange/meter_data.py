@@ -4,13 +4,15 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from calm_relay.exchange.flow_heads import Flow
+
 LONGEST_DAYS = 1500
 INTERVALS = (1, 2, 3, 5, 6, 10, 15, 20, 30, 60)
 
 
 @dataclass(frozen=True)
 class Understood:
-    """How a meter file was read, so that a person can agree or correct it."""
+    """How a meter file was read, so that a person can agree or correct it; `flows` says what its columns count."""
 
     kind: str
     unit: str
@@ -23,6 +25,7 @@ class Understood:
     columns: tuple[str, ...] = ()
     import_column: int = 0
     export_column: int = 0
+    flows: tuple[Flow | None, ...] = ()
     meters: tuple[str, ...] = ()
     notes: tuple[str, ...] = ()
 

@@ -5,7 +5,7 @@ from pathlib import Path
 
 from calm_relay.exchange.bounds import any_text, read_bytes
 from calm_relay.exchange.green_button import read_green_button
-from calm_relay.exchange.interval_csv import read_interval_csv
+from calm_relay.exchange.interval_csv import Wanted, read_interval_csv
 from calm_relay.exchange.meter_data import MeterData
 from calm_relay.exchange.nem12 import read_nem12
 from calm_relay.exchange.spreadsheet import is_packed, only_member, workbook_sheets
@@ -17,7 +17,7 @@ DAY = re.compile(r"\d{4}-\d{2}-\d{2}")
 TIMED = re.compile(DAY.pattern + r" \d{2}:\d{2}(?::\d{2})?")
 
 
-def read_meter_file(path: Path, reading: MeterReading, time_zone: str, *, signed: bool = False) -> MeterData:
+def read_meter_file(path: Path, reading: MeterReading, time_zone: str, *, wanted: Wanted = "use") -> MeterData:
     """Intervals from an interval CSV or workbook, Green Button XML or NEM12 file, or from one in a ZIP archive.
 
     Parameters
@@ -28,8 +28,8 @@ def read_meter_file(path: Path, reading: MeterReading, time_zone: str, *, signed
         What the user states about a CSV, and which of several meters is meant.
     time_zone : str
         Local clock of the site.
-    signed : bool
-        Whether values below 0 are energy that went out.
+    wanted : Wanted
+        What is looked for among the columns of a CSV or a workbook.
 
     Raises
     ------
@@ -37,12 +37,16 @@ def read_meter_file(path: Path, reading: MeterReading, time_zone: str, *, signed
         Names the line or element that is wrong and what would be right.
     """
     text = meter_text(path)
+    if not is_table(text):
+        is_xml = text.lstrip().startswith("<")
+        return read_green_button(path, text, reading) if is_xml else read_nem12(path, text, reading)
+    return read_interval_csv(path, text, reading, time_zone, wanted=wanted)
+
+
+def is_table(text: str) -> bool:
+    """Whether a meter's file is a table, and neither Green Button XML nor NEM12."""
     start = text.lstrip()[:400]
-    if start.startswith("<"):
-        return read_green_button(path, text, reading)
-    if re.match(r'"?100"?,"?NEM1', start):
-        return read_nem12(path, text, reading)
-    return read_interval_csv(path, text, reading, time_zone, signed=signed)
+    return not start.startswith("<") and re.match(r'"?100"?,"?NEM1', start) is None
 
 
 def meter_text(path: Path | str, kind: str = "meter") -> str:

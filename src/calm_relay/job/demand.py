@@ -376,7 +376,8 @@ class MeteredDemand(_WithLoads):
 
     `counts` says what the meter saw: all that the house draws (gross), or import and export beside PV (net);
     gross demand is then import less export plus production, measured or as the roof is modelled. Of import alone what
-    the house draws while its array carries it is estimated. The file counts the loads that are there.
+    the house draws while its array carries it is estimated. Production that was measured is held against the roof as
+    modelled either way. The file counts the loads that are there.
     """
 
     kind: Literal["meter"] = "meter"

@@ -237,7 +237,7 @@ class HomeBench(Bench):
             loads = {name: getattr(demand, name) for name in LOAD_FIELDS}
             given = MeteredDemand(path=str(path), **loads)
         folder = self.window().session.folder if hasattr(self.window(), "session") else None
-        dialog = MeterDialog(given, folder, self._job.site.time_zone, self)
+        dialog = MeterDialog(given, folder, self._job.site.time_zone, self, chosen=path is not None)
         dialog.accepted.connect(lambda: self._take(dialog.demand, "Meter's file read"))
         self.dialog = dialog
         dialog.open()

@@ -131,7 +131,11 @@ class BillsDialog(AnswerDialog):
         self.show_text("")
         self.show_bills(found.bills)
         notes = list(found.notes)
-        if self.counts != "net" and any(bill.sent_kwh or bill.made_kwh for bill in found.bills):
+        if found.counts == "gross":
+            self.counted.show_value("gross")
+            self._on_counts("gross")
+            notes.append("what the house uses stands in it beside what the array made")
+        elif self.counts != "net" and any(bill.sent_kwh or bill.made_kwh for bill in found.bills):
             self.counted.show_value("net")
             self._on_counts("net")
             notes.append("what went out or was made stands in it: the rest is what came from the grid")

@@ -22,6 +22,7 @@ from calm_relay.desk.widgets.label import Label, RichLabel, joined, rich
 from calm_relay.desk.widgets.theme import colours
 from calm_relay.exchange.errors import problem_of
 from calm_relay.exchange.meter_file import read_meter_file
+from calm_relay.planning.site.metered import as_its_file_says
 
 FOUND = (None, "as found")
 CHOICES = {
@@ -54,8 +55,10 @@ class MeterDialog(AnswerDialog):
     # What it shows is read from a file, and is read again as quickly.
     holds_work = False
 
-    def __init__(self, demand, folder, time_zone: str, parent=None):
+    def __init__(self, demand, folder, time_zone: str, parent=None, *, chosen: bool = False):
         super().__init__("A meter's file", parent)
+        # Of a file chosen just now its own heads say what it counts, until somebody says otherwise.
+        self._unsaid = chosen
         self.resize(880, 620)
         self.demand = demand
         self._folder, self._zone = Path(folder) if folder else Path.cwd(), time_zone
@@ -131,18 +134,19 @@ class MeterDialog(AnswerDialog):
         ):
             stated = getattr(self.demand, field)
             button.setText(f"{words}: {Path(stated).name}" if stated else f"{words}…")
-            button.setVisible(net)
+            button.setVisible(net or bool(stated) or field == "production_path")
         stated = [(reading, words) for reading, path, words in FILES if getattr(self.demand, path)]
-        if not net or self._hand not in dict(stated):
+        if self._hand not in dict(stated):
             self._hand = "reading"
         self.file.offer(stated)
         self.file.show_value(self._hand)
         for part in (self._in_hand, self.file):
-            part.setVisible(net and len(stated) > 1)
+            part.setVisible(len(stated) > 1)
         path = (self._folder / self._path).resolve()
-        signed = net and self._hand == "reading"
+        wanted = next(words for reading, _, words in FILES if reading == self._hand)
+        wanted = ("net" if net else "use") if wanted == "import" else wanted
         reading, zone = getattr(self.demand, self._hand), self._zone
-        self._reader.run(lambda: read_meter_file(path, reading, zone, signed=signed))
+        self._reader.run(lambda: read_meter_file(path, reading, zone, wanted=wanted))
 
     @property
     def _path(self):
@@ -154,6 +158,14 @@ class MeterDialog(AnswerDialog):
 
     def _on_read(self, result):
         failed = isinstance(result, Exception)
+        if self._unsaid and not failed:
+            self._unsaid = False
+            said = as_its_file_says(self.demand, result.understood)
+            if said != self.demand:
+                self.demand = said
+                self.counts.show_value(said.counts)
+                self._read()
+                return
         self.data = None if failed else result
         self.buttons.button(QDialogButtonBox.StandardButton.Ok).setEnabled(not failed)
         self.problem.setVisible(failed)
@@ -223,11 +235,13 @@ class MeterDialog(AnswerDialog):
             self.days.line(np.arange(day[-1] + 1), np.bincount(day, weights=data.export_kwh), look.light, 1.2)
 
     def _on_reading(self, name, value):
+        self._unsaid = False
         reading = getattr(self.demand, self._hand).with_(**{name: value})
         self.demand = self.demand.with_(**{self._hand: reading})
         self._read()
 
     def _on_counts(self, counts):
+        self._unsaid = False
         self.demand = self.demand.with_(counts=counts)
         self._read()
 

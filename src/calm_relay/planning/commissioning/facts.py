@@ -6,8 +6,9 @@ from zoneinfo import ZoneInfo
 
 import numpy as np
 
+from calm_relay.exchange.flow_heads import Flow
 from calm_relay.exchange.logbook import Series
-from calm_relay.exchange.meter_data import MeterData
+from calm_relay.exchange.plant_flows import PlantFlows
 from calm_relay.exchange.weather_file import HourlyWeather
 from calm_relay.job.logbook import MonthFacts
 
@@ -15,6 +16,13 @@ from calm_relay.job.logbook import MonthFacts
 COVERED = 0.98
 # A gap longer than so many times the usual one is none that is drawn over.
 GAP = 4.0
+# What a file tells of a plant, by what a month's facts call it.
+FIELDS: dict[Flow, str] = {
+    "made": "production_kwh",
+    "in": "import_kwh",
+    "out": "export_kwh",
+    "discharged": "throughput_kwh",
+}
 COLUMNS = {
     "pv kw": "production_kwh",
     "import kw": "import_kwh",
@@ -24,36 +32,33 @@ COLUMNS = {
 }
 
 
-def months_of_meter(
-    data: MeterData, time_zone: str, flows: tuple[str | None, str | None]
-) -> tuple[MonthFacts, ...]:
-    """Energy of whole months from a meter's intervals.
+def months_of_flows(flows: PlantFlows, time_zone: str) -> tuple[MonthFacts, ...]:
+    """Energy of whole months from what a portal, an inverter or a meter tells of a plant.
 
     Parameters
     ----------
-    data : MeterData
-        Intervals in UTC [kWh].
+    flows : PlantFlows
+        Its rows: intervals, days or months.
     time_zone : str
         Of the site: months are local.
-    flows : tuple of str or None
-        Fields of `MonthFacts` that the first and the second column of the file stand for.
 
     Returns
     -------
     tuple of MonthFacts
-        Months of which at least 98 % are there.
+        Months of which at least 98 % are there, with each flow of which that is true.
     """
-    hours = data.understood.interval_minutes / 60.0
-    year, month = _local_months(data.starts, time_zone)
+    year, month = _local_months(flows.starts, time_zone)
     found = []
     for at in sorted(set(zip(year.tolist(), month.tolist(), strict=True))):
         mine = (year == at[0]) & (month == at[1])
-        if mine.sum() * hours < COVERED * 24.0 * _days(*at):
-            continue
+        least = COVERED * 24.0 * _days(*at)
         values = {}
-        for flow, series in zip(flows, (data.import_kwh, data.export_kwh), strict=True):
-            if flow is not None and series is not None:
-                values[flow] = round(float(np.maximum(series[mine], 0.0).sum()), 2)
+        for flow, name in FIELDS.items():
+            if flow in flows.kwh:
+                held = flows.kwh[flow][mine]
+                known = np.isfinite(held)
+                if flows.hours[mine][known].sum() >= least:
+                    values[name] = round(float(held[known].sum()), 2)
         if values:
             found.append(MonthFacts(year=at[0], month=at[1], **values))
     return tuple(found)

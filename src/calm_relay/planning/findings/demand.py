@@ -221,14 +221,36 @@ def check_behind_meter(subject: Subject) -> list[Finding]:
         )
     ]
     if behind.made is not None:
-        findings.append(_made_as_modelled(*behind.made, demand.source))
+        findings.append(_made_as_modelled(*behind.made, demand.source, "demand.bills"))
     return findings
 
 
-def _made_as_modelled(stated: float, modelled: float, source: str) -> Finding:
+@check
+def check_measured_yield(subject: Subject) -> list[Finding]:
+    """What the array that stands there made by a file is held against the model of it."""
+    demand = subject.context.demand
+    if demand.metered is None or demand.metered.made is None:
+        return []
+    stated, modelled = demand.metered.made
+    if any(converter.has_array for converter in subject.context.now):
+        return [_made_as_modelled(stated, modelled, demand.source, "demand.production_path")]
+    return [
+        warns(
+            "yield today",
+            "Home",
+            "demand.production_path",
+            f"The file tells of an array that made {stated:,.0f} kWh; none stands there in this job. State it on the "
+            "Roof and Inverter benches.",
+            reading=(modelled, stated, "kWh"),
+            rule=demand.source,
+        )
+    ]
+
+
+def _made_as_modelled(stated: float, modelled: float, source: str, field: str) -> Finding:
     off = modelled / stated - 1.0 if stated > 0 else 1.0
-    less = "less" if off < 0 else "more"
-    sentence = f"The array made {stated:,.0f} kWh by its inverter; as modelled it makes {abs(off):.0%} {less}."
+    by = f"{abs(off):.0%} {'less' if off < 0 else 'more'}" if abs(off) >= 0.005 else "as much"
+    sentence = f"The array made {stated:,.0f} kWh by its inverter; as modelled it makes {by}."
     if off > MADE_OFF:
         sentence += " Dirt, shade, or strings that are out: look at it, or state the losses."
     elif off < -MADE_OFF:
@@ -237,7 +259,7 @@ def _made_as_modelled(stated: float, modelled: float, source: str) -> Finding:
         abs(off) > MADE_OFF,
         "yield today",
         "Home",
-        "demand.bills",
+        field,
         sentence,
         reading=(modelled, stated, "kWh"),
         rule=source,

@@ -123,8 +123,7 @@ def demand_year(job: Job, folder: Path, year: SiteYear, today: Today | None = No
         return _told(replace(made, behind=behind, emptied=behind.at_rest, there_kwh=there_kwh), demand)
     if (
         isinstance(demand, MeteredDemand)
-        and demand.counts == "net"
-        and "production_path" not in paths
+        and (demand.counts == "net" or "production_path" in paths)
         and today is not None
     ):
         modelled = today.made_kw()
@@ -341,7 +340,8 @@ def _billed(demand: ShapedDemand, year: SiteYear) -> list[tuple[np.ndarray, floa
 def _without_loads(kw: np.ndarray, demand: MeteredDemand, year: SiteYear) -> tuple[np.ndarray, int]:
     """A meter's power without the loads that are there, and on how many days they leave nothing of it.
 
-    What they draw is taken where they run; what the meter did not show then is taken from the rest of the day.
+    What they draw is taken where they run; what the meter did not show then is taken from the rest of the day, and
+    what it did not show on that day from the other days of the month.
     """
     beside = _there_by_day(demand, year)
     if not beside.any():
@@ -350,9 +350,16 @@ def _without_loads(kw: np.ndarray, demand: MeteredDemand, year: SiteYear) -> tup
     step_h = year.calendar.step_h
     metered = kw.reshape(365, -1).sum(axis=1) * step_h
     wanted = np.maximum(metered - beside, 0.0)
+    emptied = int(((wanted == 0.0) & (metered > 0.0)).sum())
+    month = year.calendar.month.reshape(365, -1)[:, 0]
+    short, spare = (
+        np.bincount(month, weights=days, minlength=13)[month]
+        for days in (np.maximum(beside - metered, 0.0), wanted)
+    )
+    wanted = wanted * np.divide(np.maximum(spare - short, 0.0), spare, out=np.zeros(365), where=spare > 0.0)
     shown = left.sum(axis=1) * step_h
     share = np.divide(wanted, shown, out=np.zeros(365), where=shown > 0.0)
-    return (left * share[:, None]).ravel(), int(((wanted == 0.0) & (metered > 0.0)).sum())
+    return (left * share[:, None]).ravel(), emptied
 
 
 def _there_kw(demand: ShapedDemand | MeteredDemand, year: SiteYear) -> np.ndarray:

@@ -7,6 +7,8 @@ import numpy as np
 
 from calm_relay.exchange.array_cache import cached_arrays
 from calm_relay.exchange.errors import InputError
+from calm_relay.exchange.interval_csv import Wanted
+from calm_relay.exchange.meter_data import Understood
 from calm_relay.exchange.meter_file import read_meter_file
 from calm_relay.job.demand import MeteredDemand
 from calm_relay.job.survey import MeterReading
@@ -15,12 +17,14 @@ from calm_relay.physics.demand_shape import midwinter_day
 from calm_relay.physics.import_alone import BehindImport, house_behind_import, on_days_of_import
 from calm_relay.physics.meter_year import days_of_intervals, lay_on_year
 
-EDITION = 2
+EDITION = 3
 MONTH_NAMES = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
 
 # Zenith under which an array carries a house at rest, what share of nights' readings lie below what is its rest, and
 # the share of that at which a meter is silent.
 HIGH_SUN, QUIET_SHARE, SILENT = 65.0, 0.05, 0.25
+# Days of 365 from which on a year's production is held against the model's.
+MOST_OF_YEAR = 330
 
 
 @dataclass(frozen=True, eq=False)
@@ -32,6 +36,8 @@ class Metered:
     counts gross, `silent_h` are hours under a high sun in which it reads next to nothing, though the house never rests
     so by night, and `has_export` whether its file holds export too. Of one that counts import alone beside an array
     `unseen_h` are hours in which the array carried the house, and `unseen_kwh` what the house is taken to draw in them.
+    `made` is what the array that stands there made in the year by its file, and as it is modelled [kWh]; None where no
+    file tells, or one of few days.
     """
 
     kw: np.ndarray
@@ -44,6 +50,30 @@ class Metered:
     has_export: bool = False
     unseen_h: float = 0.0
     unseen_kwh: float = 0.0
+    made: tuple[float, float] | None = None
+
+
+def as_its_file_says(demand: MeteredDemand, seen: Understood) -> MeteredDemand:
+    """A demand as a file newly chosen for it says by the heads of its columns.
+
+    Where one column tells all that the house draws, that is counted; where the file holds what the array made beside
+    both directions of the meter, the house is rebuilt of the three. What the array made is taken from it either way.
+
+    Parameters
+    ----------
+    demand : MeteredDemand
+        Of a file of which nobody said anything yet.
+    seen : Understood
+        How that file was read.
+    """
+    flows = set(seen.flows)
+    if "made" not in flows:
+        return demand
+    if "used" in flows:
+        return demand.with_(production_path=demand.path)
+    if {"in", "out"} <= flows:
+        return demand.with_(counts="net", production_path=demand.path)
+    return demand
 
 
 def metered_year(
@@ -69,7 +99,8 @@ def metered_year(
     latitude : float
         Degrees north.
     made_kw : ndarray or None
-        AC power of the roof as modelled, on the calendar's steps; used when production is not measured.
+        AC power of the roof as modelled, on the calendar's steps; used when production is not measured, and held
+        against it where it is.
     zenith : ndarray
         The sun's, on the calendar's steps [degrees].
     beside_battery : bool
@@ -91,16 +122,25 @@ def metered_year(
         )
     first, aligned = _aligned(tables)
     try:
-        laid = lay_on_year(first, np.sum(list(aligned.values()), axis=0), calendar, midwinter_day(latitude))
+        # Days of the house are not left out for want of the array's, which then is only held against the model.
+        asked = [table for name, table in aligned.items() if net or name != "production"]
+        laid = lay_on_year(first, np.sum(asked, axis=0), calendar, midwinter_day(latitude))
     except ValueError as error:
         raise InputError(paths["path"][0], "", f"{error}; wanted at least one whole day") from None
     series = {name: table[laid.rows].ravel() for name, table in aligned.items()}
     source = f"meter file {Path(paths['path'][0]).name}"
+    step_h = calendar.step_h
+    both: tuple[float, float] | None = None
+    made_by_file = series.get("production")
+    long_enough = laid.measured_days >= MOST_OF_YEAR
+    if made_by_file is not None and made_kw is not None and long_enough and np.isfinite(made_by_file).all():
+        both = (float(made_by_file.sum() * step_h), float(made_kw.sum() * step_h))
     months = tuple(MONTH_NAMES[m - 1] for m in laid.months)
     if not net:
         silent_h = _silent_h(series["import"], zenith, calendar.step_h)
-        return Metered(series["import"], source, laid.measured_days, months, None, 0.0, silent_h, has_export)
-    step_h = calendar.step_h
+        return Metered(
+            series["import"], source, laid.measured_days, months, None, 0.0, silent_h, has_export, made=both
+        )
     if "export" not in series:
         house, how = _behind_import(series, made_kw, zenith, calendar, minutes)
         return Metered(
@@ -112,6 +152,7 @@ def metered_year(
             0.0,
             unseen_h=float(house.unseen.sum() * step_h),
             unseen_kwh=float(house.kw[house.unseen].sum() * step_h),
+            made=both,
         )
     sent = series["export"]
     if "production" in series:
@@ -123,7 +164,7 @@ def metered_year(
         made = _at_least(modelled, sent, calendar.month)
         source += ", rebuilt with the modelled yield of the roof"
     gross = np.maximum(series["import"] - sent + made, 0.0)
-    return Metered(gross, source, laid.measured_days, months, model_error, float(sent.sum() * step_h))
+    return Metered(gross, source, laid.measured_days, months, model_error, float(sent.sum() * step_h), made=both)
 
 
 def _read(
@@ -134,15 +175,15 @@ def _read(
     The third result says whether its file holds export, whether that is read or not.
     """
     net = demand.counts == "net"
-    first, imported, exported, minutes = _table(paths["path"], demand.reading, calendar, signed=net)
+    first, imported, exported, minutes = _table(paths["path"], demand.reading, calendar, "net" if net else "use")
     tables = {"import": (first, imported)}
     if net and "export_path" in paths:
-        first_out, sent, *_ = _table(paths["export_path"], demand.export_reading, calendar, signed=False)
+        first_out, sent, *_ = _table(paths["export_path"], demand.export_reading, calendar, "export")
         tables["export"] = (first_out, sent)
     elif net and exported is not None:
         tables["export"] = (first, exported)
-    if net and "production_path" in paths:
-        first_made, made, *_ = _table(paths["production_path"], demand.production_reading, calendar, signed=False)
+    if "production_path" in paths:
+        first_made, made, *_ = _table(paths["production_path"], demand.production_reading, calendar, "production")
         tables["production"] = (first_made, made)
     return tables, minutes, exported is not None
 
@@ -186,13 +227,13 @@ def _at_least(modelled: np.ndarray, sent: np.ndarray, month: np.ndarray) -> np.n
 
 
 def _table(
-    file: tuple[str, int], reading: MeterReading, calendar: YearCalendar, *, signed: bool
+    file: tuple[str, int], reading: MeterReading, calendar: YearCalendar, wanted: Wanted
 ) -> tuple[np.datetime64, np.ndarray, np.ndarray | None, int]:
     """First day, import and export of a file as days of mean power, export None where it has none; its minutes."""
     path, edition = file
 
     def make() -> dict[str, np.ndarray]:
-        data = read_meter_file(Path(path), reading, calendar.time_zone, signed=signed)
+        data = read_meter_file(Path(path), reading, calendar.time_zone, wanted=wanted)
         minutes = data.understood.interval_minutes
         first, imported = days_of_intervals(data.starts, data.import_kwh, minutes, calendar)
         made = {"first": np.array(first.astype(int)), "import": imported, "minutes": np.array(minutes)}
@@ -201,7 +242,7 @@ def _table(
         return made
 
     when = f"{calendar.time_zone}|{calendar.year}"
-    key = f"meter|{EDITION}|{path}|{edition}|{reading.model_dump_json()}|{when}|{signed}"
+    key = f"meter|{EDITION}|{path}|{edition}|{reading.model_dump_json()}|{when}|{wanted}"
     arrays = cached_arrays(key, make, {"first": 1, "import": None, "minutes": 1})
     first = np.datetime64(int(arrays["first"]), "D")
     return first, arrays["import"], arrays.get("export"), int(arrays["minutes"])
