@@ -1,6 +1,7 @@
 """Which lines of a datasheet state which field: the words manufacturers use, and the units they may stand in.
 
-The words are those common on datasheets in English: common practice, no source.
+The words are those common on datasheets in English, common practice, no source; other languages are said in it first
+(`label_words`).
 """
 
 import re
@@ -10,7 +11,7 @@ from typing import Literal
 # What each spelling of a unit is: its dimension, and how many of the dimension's own unit it holds.
 UNITS: dict[str, tuple[str, float]] = {
     "w": ("W", 1.0), "wp": ("W", 1.0), "va": ("W", 1.0), "kw": ("W", 1000.0), "kva": ("W", 1000.0),
-    "kwp": ("W", 1000.0),
+    "kwp": ("W", 1000.0), "wc": ("W", 1.0), "kwc": ("W", 1000.0),
     "v": ("V", 1.0), "vdc": ("V", 1.0), "vac": ("V", 1.0), "mv": ("V", 0.001), "kv": ("V", 1000.0),
     "a": ("A", 1.0), "adc": ("A", 1.0), "aac": ("A", 1.0), "ma": ("A", 0.001), "arms": ("A", 1.0),
     "wh": ("Wh", 1.0), "kwh": ("Wh", 1000.0),

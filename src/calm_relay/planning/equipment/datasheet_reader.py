@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from itertools import pairwise
 from typing import Any
 
-from calm_relay.exchange.datasheet import Line, Sheet, Word
+from calm_relay.exchange.datasheet import CELL_GAP, Line, Sheet, Word
 from calm_relay.job.field_words import plain_type
 from calm_relay.planning.equipment.datasheet_fields import (
     CHOICES,
@@ -18,6 +18,7 @@ from calm_relay.planning.equipment.datasheet_fields import (
     Wanted,
 )
 from calm_relay.planning.equipment.draft import INPUTS, field_at
+from calm_relay.planning.equipment.label_words import in_english
 
 NUMBER = re.compile(r"(?<![\w.,])(?<![A-Za-z]-)([-−–+]?)\s?(\d[\d.,’']*\d|\d)")
 _UNIT = re.compile(
@@ -37,6 +38,10 @@ _DEPTH = re.compile(
     re.I,
 )
 _BACKUP_HEADING = re.compile(r"back-?\s?up|off-?\s?grid|\beps\b|\bisland|emergency\s*power", re.I)
+# A word that begins with a number, but for one of how many phases there are.
+_FIGURE = re.compile(r"[(\[]?[-−–+±<>≤≥~]*\d(?!-?\s?(?:phas|fas|fazow))", re.I)
+# Between the ends of a range in other languages; small letters, for a capital one is a unit.
+_UNTIL = frozenset({"a", "à", "al", "tot", "do", "até"})
 RANGE, STROKE, TIMES = "range", "stroke", "times"
 USUAL_GRIDS = {230.0, 240.0}
 # Fewer are no life of a battery.
@@ -97,7 +102,7 @@ def read_fields(sheet: Sheet, kind: str) -> Reading:
         A key of `planning.equipment.draft.MODELS`.
     """
     mark = _decimal_mark(sheet)
-    lines = sheet.lines
+    lines = tuple(map(_said_in_english, sheet.lines))
     count = _column_count(lines, mark)
     found: dict[str, list[tuple[int, Candidate]]] = {}
     pending: list[tuple[int, Candidate, str]] = []
@@ -133,11 +138,45 @@ def read_fields(sheet: Sheet, kind: str) -> Reading:
     _relative(pending, found)
     if kind == "packs":
         _cycles(lines, mark, found)
-    _name(sheet, lines, count, found)
+    _name(sheet, count, found)
     ordered = {
         path: tuple(one for _, one in sorted(ranked, key=lambda pair: pair[0])) for path, ranked in found.items()
     }
     return Reading(ordered, _column_names(lines, count, mark))
+
+
+def _said_in_english(line: Line) -> Line:
+    """A line whose labels are said in English; its numbers and their units stand where they stood."""
+    words: list[Word] = []
+    label: list[Word] = []
+
+    def finish() -> None:
+        while label and label[0].text.strip("()[],;").lower() in UNITS:
+            words.append(label.pop(0))
+        if label:
+            text = " ".join(word.text for word in label)
+            said = in_english(text)
+            if said == text:
+                words.extend(label)
+            else:
+                top, bottom = min(word.top for word in label), max(word.bottom for word in label)
+                words.append(Word(said, label[0].left, top, label[-1].right, bottom))
+            label.clear()
+
+    for before, word, after in zip((None, *line.words), line.words, (*line.words[1:], None), strict=False):
+        wide = before is not None and word.left - before.right > CELL_GAP * (before.bottom - before.top)
+        if _FIGURE.match(word.text):
+            finish()
+            words.append(word)
+            continue
+        if wide:
+            finish()
+        if before and after and word.text in _UNTIL and _FIGURE.match(before.text) and _FIGURE.match(after.text):
+            words.append(replace(word, text="–"))
+            continue
+        label.append(word)
+    finish()
+    return Line(line.page, tuple(words))
 
 
 def _decimal_mark(sheet: Sheet) -> str:
@@ -416,10 +455,9 @@ def _column_names(lines: tuple[Line, ...], count: int, mark: str) -> tuple[str, 
     return tuple(word.text for word in heads) or tuple(f"column {n + 1}" for n in range(count))
 
 
-def _name(
-    sheet: Sheet, lines: tuple[Line, ...], count: int, found: dict[str, list[tuple[int, Candidate]]]
-) -> None:
+def _name(sheet: Sheet, count: int, found: dict[str, list[tuple[int, Candidate]]]) -> None:
     """The name of each column of models, else the largest words of the first page."""
+    lines = sheet.lines
     if count > 1:
         mark = _decimal_mark(sheet)
         for column, word in enumerate(_header(lines, count, mark)):

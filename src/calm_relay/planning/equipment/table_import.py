@@ -23,6 +23,7 @@ from calm_relay.planning.equipment.draft import (
     paths_of,
     refused_item,
 )
+from calm_relay.planning.equipment.label_words import head_in_english, words_in_english
 
 # Fields beside those of the item itself.
 ARTICLE, SUPPLIER, PRICED, STOCK = "article", "supplier", "priced", "stock"
@@ -114,7 +115,7 @@ def guess_columns(kind: str, table: SheetTable) -> dict[str, Column]:
     for number, head in enumerate(table.heads):
         if not head:
             continue
-        whole = re.sub(r"[\(\[].*?[\)\]]", " ", head).replace("_", " ").strip()
+        whole = head_in_english(re.sub(r"[\(\[].*?[\)\]]", " ", head).replace("_", " ").strip())
         # Under a merged head the last word is the column's own.
         for plain in {whole, whole.rpartition(" ")[2]}:
             for wanted in FIELDS[kind]:
@@ -277,7 +278,7 @@ def _value(kind: str, path: str, cell: str, unit: str, mark: str, head: str) -> 
     if choices_of(model, name):
         return _choice(kind, path, model, name, cell, head), False
     if holds is bool:
-        return cell.strip().lower() in {"yes", "y", "true", "1", "x", "ja"}, False
+        return cell.strip().lower() in {"yes", "y", "true", "1", "x", "ja", "oui", "si", "sí", "sim", "tak"}, False
     if holds not in (float, int):
         if name in {"families", "optimisers", "mixes_with"}:
             return tuple(key_of(part) for part in re.split(r"[,;]", cell) if part.strip()), False
@@ -311,7 +312,10 @@ def _measure(model: type[Model], name: str, text: str, unit: str, mark: str, hea
     """A number in the model's unit, by the unit in its cell, else that of its column."""
     value = _number(text, mark, head)
     words = words_of(model, name)
-    named = re.sub(r"^[-−–+]?\s?\d[\d.,'’ ]*", "", text.strip()).strip().strip("()[]").lower() or unit.lower()
+    named = (
+        re.sub(r"^[-−–+]?\s?\d[\d.,'’ ]*", "", words_in_english(text).strip()).strip().strip("()[]").lower()
+        or unit.lower()
+    )
     if not named or words.unit not in _OWN:
         return round(value / words.scale, 9), False
     dimension, size = _OWN[words.unit]
@@ -332,7 +336,7 @@ def _choice(kind: str, path: str, model: type[Model], name: str, cell: str, head
         if cell.strip().lower() == choice.lower():
             return choice
     for field, choice, pattern in CHOICES[kind]:
-        if field == path and re.search(pattern, cell, re.I):
+        if field == path and re.search(pattern, words_in_english(cell), re.I):
             return choice
     raise ValueError(f"{head!r} holds {cell!r}; wanted one of {', '.join(choices_of(model, name))}")
 
@@ -363,7 +367,7 @@ def price_columns(table: SheetTable) -> dict[str, int]:
     found: dict[str, int] = {}
     for field, pattern in patterns.items():
         for number, head in enumerate(table.heads):
-            if number not in found.values() and re.search(pattern, head, re.I):
+            if number not in found.values() and re.search(pattern, head_in_english(head), re.I):
                 found[field] = number
                 break
     return found
