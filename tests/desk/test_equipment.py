@@ -166,6 +166,24 @@ def test_a_number_clicked_on_the_page_goes_into_the_field_in_focus(window, qtbot
     assert "series_fuse_a" in dialog.form.unconfirmed
 
 
+def test_a_number_clicked_in_a_sheet_with_commas_keeps_its_thousands(window, qtbot, tmp_path):
+    dialog = window.shelf.new("modules")
+    rows = (("Leerlaufspannung (Uoc)", "38,72 V"), ("Kurzschlussstrom (Isc)", "14,05 A"), ("Isolation", "1.500 V"))
+    lines = [
+        (left, 100 + 20 * n, 9, text)
+        for n, row in enumerate(rows)
+        for left, text in zip((40, 250), row, strict=True)
+    ]
+    sheet_read(qtbot, dialog, write_pdf(tmp_path / "lumo.pdf", lines))
+    assert dialog.form.stated["open_circuit_v"] == 38.72
+    dialog.form.focus = "system_voltage_v"
+    page = dialog.sheet_view.page
+    word = next(word for line in dialog._sheet.lines for word in line.words if word.text == "1.500")
+    qtbot.mouseMove(page, page.box_of(word).center().toPoint())
+    qtbot.mouseClick(page, LEFT, pos=page.box_of(word).center().toPoint())
+    assert dialog.form.stated["system_voltage_v"] == 1500.0
+
+
 def test_pasted_text_reads_as_a_sheet_does(window, qtbot, monkeypatch):
     dialog = window.shelf.new("packs")
     text = "Nominal energy   5,12 kWh\nOperating voltage range  44,8 - 57,6 V\nMax. charge current  100 A\nLiFePO4"

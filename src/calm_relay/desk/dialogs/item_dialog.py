@@ -247,7 +247,7 @@ class ItemDialog(AnswerDialog):
         if not path:
             self.show_text("Go into a field first, then click on its number.")
             return
-        value = value_in_field(self.kind, path, text)
+        value = value_in_field(self.kind, path, text, self._reading.mark if self._reading is not None else ".")
         if value is None:
             return
         if path.startswith("pv.tracker."):

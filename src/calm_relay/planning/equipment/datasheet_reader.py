@@ -76,10 +76,11 @@ class _Number:
 
 @dataclass(frozen=True)
 class Reading:
-    """What a sheet offers: candidates by field, the likeliest first, and the names of its columns of models."""
+    """Candidates by field, the likeliest first, the names of the columns of models, and the decimal mark."""
 
     found: dict[str, tuple[Candidate, ...]]
     columns: tuple[str, ...]
+    mark: str = "."
 
     def of(self, column: int) -> dict[str, Candidate]:
         """The likeliest candidate for each field, of one column."""
@@ -142,7 +143,7 @@ def read_fields(sheet: Sheet, kind: str) -> Reading:
     ordered = {
         path: tuple(one for _, one in sorted(ranked, key=lambda pair: pair[0])) for path, ranked in found.items()
     }
-    return Reading(ordered, _column_names(lines, count, mark))
+    return Reading(ordered, _column_names(lines, count, mark), mark)
 
 
 def _said_in_english(line: Line) -> Line:
