@@ -9,6 +9,20 @@ import pytest
 from calm_relay.exchange.bills_csv import MOST_BILLS, read_bills
 from calm_relay.exchange.errors import InputError
 
+GERMAN = [
+    "Januar",
+    "Februar",
+    "März",
+    "April",
+    "Mai",
+    "Juni",
+    "Juli",
+    "August",
+    "September",
+    "Oktober",
+    "November",
+    "Dezember",
+]
 Y25 = "2025-01-01", "2025-01-31", "2025-02-01", "2025-02-28"
 
 
@@ -196,3 +210,34 @@ def test_days_are_summed_into_months(tmp_path):
         ("2025-03-02", "2025-03-20", 47.5),
     ]
     assert "days are summed into months" in found.notes
+
+
+ACROSS = {
+    "years across, in German": (
+        "Monat;2023;2024\n"
+        + "\n".join(f"{month};{400 + n};{500 + n},5" for n, month in enumerate(GERMAN))
+        + "\nSumme;1;1\n",
+        (24, "2023-01-01", 400.0, "2024-12-01", 511.5),
+    ),
+    "years across, one of them not over": (
+        "Month,2024 kWh,2025 kWh\nJan,400,420\nFeb,380,390\nMarch,350,\nApr,300,\nMay,290,\n",
+        (7, "2024-01-01", 400.0, "2025-02-01", 390.0),
+    ),
+    "months across": (
+        "Our use\nYear,Jan,Feb,Mar,Apr,May,Jun,Jul,Aug,Sep,Oct,Nov,Dec,Total\n"
+        "2023,400,410,420,430,440,450,460,470,480,490,500,510,5460\n2024,600,,,,,,,,,,,,600\n",
+        (13, "2023-01-01", 400.0, "2024-01-01", 600.0),
+    ),
+}
+
+
+@pytest.mark.parametrize("table", ACROSS)
+def test_a_householders_table_of_months_and_years_is_unfolded(tmp_path, table):
+    text, figures = ACROSS[table]
+    bills = read(tmp_path, text).bills
+    assert (len(bills), bills[0].first, bills[0].kwh, bills[-1].first, bills[-1].kwh) == figures
+
+
+def test_a_figure_that_is_none_is_named_with_the_line_it_stands_in(tmp_path):
+    with pytest.raises(InputError, match="line 4: the energy is 'much'"):
+        read(tmp_path, "Month;2024;2025\nJan;400;420\nFeb;380;390\nMar;350;much\n")

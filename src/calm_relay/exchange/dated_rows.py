@@ -1,7 +1,7 @@
 """Rows of a table that has days or months in a column: bills, and what a portal tells of days and months."""
 
 import re
-from collections.abc import Sequence
+from collections.abc import Callable, Container, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 from pathlib import Path
@@ -19,6 +19,9 @@ _MONTH = re.compile(
 )
 _COMMAS, _POINTS = (re.compile(rf"\D*\d{{1,3}}(?:{mark}\d{{3}})+\D*") for mark in (",", r"\."))
 _EMPTY = {"", "-", "–"}
+_YEAR = re.compile(r"((?:19|20)\d{2})(?:\s*[(\[]?kwh[)\]]?)?", re.I)
+# So many names of months beside one another are months across; so many figures are a table of them.
+MONTHS_ACROSS, FEWEST = 6, 3
 _YEAR_HEAD = re.compile(r"year|jahr|año|ann[ée]+e?|anno|ano|jaar|rok|år", re.I)
 _MONTH_HEAD = re.compile(r"month|monat|mes|m[êe]s|mois|mese|maand|miesi[ąa]c|m[åa]nad|måned", re.I)
 _SPAN = re.compile(r"\s+(?:-|–|to|until|bis|au|al|a|tot)\s+|\s*–\s*", re.I)
@@ -58,7 +61,8 @@ def dated_rows(path: Path, kind: str) -> tuple[list[str], list[Row]]:
         choices = [split_lines(path, any_text(raw), delimiter) for delimiter in DELIMITERS]
     best: tuple[int, list[str], list[Row]] = (0, [], [])
     for cells in choices:
-        rows = [Row(number, row) for number, row in enumerate(_months_in_one(cells), 1)]
+        unfolded = _unfolded(cells)
+        rows = unfolded or [Row(number, row) for number, row in enumerate(_months_in_one(cells), 1)]
         dated = [number for number, row in enumerate(rows) if _is_dated(row)]
         if dated and len(dated) * 100 + len(rows[dated[0]].cells) > best[0]:
             body = [row for row in rows[dated[0] : dated[-1] + 1] if any(cell.strip() for cell in row.cells)]
@@ -68,17 +72,63 @@ def dated_rows(path: Path, kind: str) -> tuple[list[str], list[Row]]:
     return heads + [""] * (max((len(row.cells) for row in best[2]), default=0) - len(heads)), best[2]
 
 
+def _unfolded(cells: list[list[str]]) -> list[Row]:
+    """Rows of a table that has months down and years across, or years down and months across; none of any other."""
+    for at, row in enumerate(cells[:30]):
+        years = {column: number for column, cell in enumerate(row) if (number := _year_number(cell)) is not None}
+        months = {column: number for column, cell in enumerate(row) if (number := _month_number(cell)) is not None}
+        body = list(enumerate(cells[at + 1 :], at + 2))
+        if years and not months:
+            down = [(line, other, _down(other, years, _month_number)) for line, other in body]
+            found = [
+                Row(line, [f"{year}-{number:02d}", other[column]])
+                for column, year in years.items()
+                for line, other, number in down
+                if number is not None and len(other) > column and other[column].strip() not in _EMPTY
+            ]
+        elif len(months) >= MONTHS_ACROSS:
+            found = [
+                Row(line, [f"{year}-{number:02d}", other[column]])
+                for line, other in body
+                if (year := _down(other, months, _year_number)) is not None
+                for column, number in months.items()
+                if len(other) > column and other[column].strip() not in _EMPTY
+            ]
+        else:
+            continue
+        if len(found) >= FEWEST:
+            return sorted(found, key=lambda row: row.cells[0])
+    return []
+
+
+def _down(row: list[str], across: Container[int], number: Callable[[str], int | None]) -> int | None:
+    """The month or the year of a row, in the first of its cells that is none of those across."""
+    return next(
+        (found for column, cell in enumerate(row) if column not in across and (found := number(cell)) is not None),
+        None,
+    )
+
+
+def _month_number(cell: str) -> int | None:
+    word = cell.strip().rstrip(".")
+    return month_of(word) if re.fullmatch(r"[^\W\d_]{3,10}", word) and not _MONTH_HEAD.fullmatch(word) else None
+
+
+def _year_number(cell: str) -> int | None:
+    return int(match[1]) if (match := _YEAR.fullmatch(cell.strip())) else None
+
+
 def _months_in_one(cells: list[list[str]]) -> list[list[str]]:
     """Rows with a column of years and one of months have both in the first of them: "2025-03"."""
     for at, row in enumerate(cells[:30]):
         year = next((column for column, cell in enumerate(row) if _YEAR_HEAD.fullmatch(cell.strip())), None)
         month = next((column for column, cell in enumerate(row) if _MONTH_HEAD.fullmatch(cell.strip())), None)
         if year is not None and month is not None:
-            return cells[: at + 1] + [_withwhole_month(row, year, month) for row in cells[at + 1 :]]
+            return cells[: at + 1] + [_with_month(row, year, month) for row in cells[at + 1 :]]
     return cells
 
 
-def _withwhole_month(row: list[str], year: int, month: int) -> list[str]:
+def _with_month(row: list[str], year: int, month: int) -> list[str]:
     if len(row) <= max(year, month) or not re.fullmatch(r"\s*\d{4}\s*", row[year]):
         return row
     cell = row[month].strip()
