@@ -7,10 +7,11 @@ from PySide6.QtWidgets import QLabel
 from calm_relay.desk.widgets.label import Label
 from calm_relay.exchange.job_file import read_job
 from calm_relay.exchange.own_equipment import library
+from calm_relay.job.assumed import confirmed
 from calm_relay.job.commissioning import Commissioning
 from calm_relay.job.demand import HeatPump
 from calm_relay.job.own_item import OwnEquipment, OwnItem
-from calm_relay.job.survey import ExistingInverter
+from calm_relay.job.survey import Bill, ExistingInverter, HorizonPoint
 from calm_relay.job.wiring import Route
 
 from .driving import LEFT, type_into
@@ -214,6 +215,9 @@ def test_a_job_is_kept_as_a_template_and_others_begin_from_it(window, settled, t
         name="Standard: retrofit/5 kW", customer="Nobody", notes="the key lies", **BUILT
     )
     run = Route(key="meter>main board", length_m=11.0, measured=True)
+    bill = Bill(first="2025-01-01", last="2025-12-31", kwh=7000.0, sent_kwh=2000.0)
+    kept = kept.with_(demand=kept.demand.with_(bills=(bill,), counts="net"))
+    kept = kept.with_(site=kept.site.with_(horizon=(HorizonPoint(azimuth=90.0, elevation=12.0),)))
     kept = kept.with_(wiring=kept.wiring.with_(routes=(run,), drawn_by="Ada", strokes_km2=2.0, revision="C"))
     window.session.edit(kept, "name")
     assert window.files.keep_as_template()
@@ -231,6 +235,14 @@ def test_a_job_is_kept_as_a_template_and_others_begin_from_it(window, settled, t
     # How far the meter hangs from the board is that house's; who draws is the firm's.
     assert (job.wiring.routes, job.wiring.strokes_km2, job.wiring.revision) == ((), None, "")
     assert job.wiring.drawn_by == "Ada"
+    # So is what it uses, and what stands on its horizon; its loads are those of such houses.
+    assert (job.demand.bills, job.demand.counts, job.site.horizon) == ((), None, ())
+    assert job.demand.loads == kept.demand.loads
+    assert job.wanted == ("demand",) and "what the home uses" in window.session.plan.choice.sentence
+    window.session.edit(confirmed(job, "demand.yearly_kwh"), "confirmed")
+    settled(window)
+    assert window.session.job.wanted == () and window.session.plan.choice.key
+    assert window.session.job.battery == kept.battery
     assert {face.module for face in job.faces} <= {item.key for item in job.own_equipment.modules}
 
 

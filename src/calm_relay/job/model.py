@@ -210,6 +210,8 @@ class Supply(Model):
 
 # Without an answer to each of these there is no verdict.
 Wanted = Literal["place", "demand", "array"]
+# What stands in until somebody says what a house uses in a year.
+USUAL_KWH, MOST_ASSUMED = 3500.0, 60
 PurposeKind = Literal["lower_bills", "self_sufficiency", "ride_through_outage", "low_outlay", "gentle_works"]
 
 
@@ -427,7 +429,9 @@ class Job(Model):
     pinned: tuple[Pin, ...] = Field(default=(), max_length=5, description="Options kept to compare.")
     own_equipment: Catalogue = Catalogue()
     assumed: tuple[Name, ...] = Field(
-        default=(), max_length=60, description="Paths of figures assumed until somebody confirms or changes them."
+        default=(),
+        max_length=MOST_ASSUMED,
+        description="Paths of figures assumed until somebody confirms or changes them.",
     )
     state: JobState = Field(default="survey", title="State", description="How far the job has come.")
     follow_up: CalendarDay | None = Field(
@@ -446,9 +450,29 @@ class Job(Model):
 
     @property
     def as_template(self) -> Self:
-        """The job as many houses begin from it: also without notes, photos, pins, and how cables run in this house."""
-        wiring = self.wiring.with_(routes=(), labels=(), places=(), strokes_km2=None, revision="")
-        return self.of_another_house.with_(notes="", attachments=(), pinned=(), wiring=wiring)
+        """The job as many houses begin from it.
+
+        Also without notes, photos, pins, strings laid by hand, how cables run, what stands on the horizon, and what its
+        bills or its meter counted: what the next house uses is asked for.
+        """
+        demand = self.demand
+        if isinstance(demand, ShapedDemand):
+            demand = demand.with_(bills=(), counts=None)
+        else:
+            loads = {name: getattr(demand, name) for name in LOAD_FIELDS}
+            demand = ShapedDemand(yearly_kwh=USUAL_KWH, **loads)
+        asked = "demand.yearly_kwh"
+        return self.of_another_house.with_(
+            notes="",
+            attachments=(),
+            pinned=(),
+            string_plans=(),
+            site=self.site.with_(horizon=()),
+            demand=demand,
+            wiring=self.wiring.with_(routes=(), labels=(), places=(), strokes_km2=None, revision=""),
+            assumed=(*(path for path in self.assumed if path != asked), asked)[-MOST_ASSUMED:],
+            wanted=tuple(key for key in get_args(Wanted) if key == "demand" or key in self.wanted),
+        )
 
     @model_validator(mode="after")
     def _names_are_single(self) -> Self:

@@ -129,7 +129,7 @@ class JobFiles(QObject):
         except InputError as error:
             QMessageBox.warning(self._window, "This template cannot be used", tip(str(error)))
             return False
-        self._session.replace(moved_job(job, Path(path).parent, Path.cwd()).of_another_house)
+        self._session.replace(moved_job(job, Path(path).parent, Path.cwd()).as_template)
         return True
 
     def duplicate(self) -> bool:
