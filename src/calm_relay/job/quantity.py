@@ -16,7 +16,7 @@ FACTORS: dict[str, dict[str, float]] = {
     "kA": {"ka": 1.0, "a": 0.001},
     "V": {"v": 1.0, "kv": 1000.0},
     "%": {"%": 1.0},
-    "°C": {"°c": 1.0, "c": 1.0},
+    "°C": {"°c": 1.0, "ºc": 1.0, "℃": 1.0, "c": 1.0},
     "°": {"°": 1.0, "deg": 1.0},
     "years": {"years": 1.0, "year": 1.0, "y": 1.0},
     "h": {"h": 1.0, "min": 1 / 60},
@@ -58,6 +58,7 @@ FACTORS |= {
 }
 # Below it feet are told in inches [ft], and from there on whole.
 IN_INCHES, IN_WHOLE_FEET = 1.0, 10.0
+_FAHRENHEIT = {"°f", "ºf", "℉", "f"}
 # A number with its thousands marks; no figure of the trade is longer.
 MOST_CHARACTERS = 60
 _FEET_AND_INCHES = re.compile(
@@ -72,7 +73,7 @@ def parse_quantity(text: str, unit: str, decimal_mark: str = ".") -> float:
     Parameters
     ----------
     text : str
-        Such as "9.6", "9,6 kWh", "9600 Wh" or, for a length, "12 ft 6 in".
+        Such as "9.6", "9,6 kWh", "9600 Wh", for a length "12 ft 6 in", for a temperature "14 °F".
     unit : str
         A key of `FACTORS`: the unit of the result, and of a number typed without one.
     decimal_mark : str
@@ -94,13 +95,16 @@ def parse_quantity(text: str, unit: str, decimal_mark: str = ".") -> float:
     if match is None:
         raise ValueError(f"{text.strip()!r} is no number; {wanted}")
     sign, digits, named = match.groups()
-    if named and named.lower() not in factors:
+    in_fahrenheit = unit == "°C" and named.lower() in _FAHRENHEIT
+    if named and not in_fahrenheit and named.lower() not in factors:
         raise ValueError(f"{named!r} is no unit here; {wanted}")
     plain = _plain(digits.strip(), decimal_mark)
     if plain is None:
         raise ValueError(f"{digits.strip()!r} can be read more than one way; {wanted}")
-    factor = factors[named.lower()] if named else 1.0
-    return float(plain) * (-factor if sign in {"-", "−"} else factor)
+    number = -float(plain) if sign in {"-", "−"} else float(plain)
+    if in_fahrenheit:
+        return round((number - 32.0) / 1.8, 3)
+    return number * (factors[named.lower()] if named else 1.0)
 
 
 def _plain(digits: str, decimal_mark: str) -> str | None:
