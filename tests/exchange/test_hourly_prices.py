@@ -74,7 +74,44 @@ def without_unit():
     return ["time,value", *(f"{at:%Y-%m-%d %H:%M}Z,{price(at) * 1000:.2f}" for at in moments())]
 
 
+def of_spans():
+    """Spans with their zone, in quotes, as platforms of network operators write them."""
+    lines = ['"MTU (CET/CEST)","Day-ahead Price [EUR/MWh]","Currency"']
+    for at in moments():
+        ends = (at.astimezone(BERLIN), (at + timedelta(hours=1)).astimezone(BERLIN))
+        span = " - ".join(f"{end:%d/%m/%Y %H:%M:%S} ({end.tzname()})" for end in ends)
+        lines.append(f'"{span}","{price(at) * 1000:.2f}","EUR"')
+    return lines
+
+
+def of_hours_named():
+    """A day, and the hour as its two ends."""
+    local = [at.astimezone(BERLIN) for at in moments()]
+    rows = (
+        f"{at:%d-%m-%Y};{at:%H} - {(at.hour + 1) % 24:02d};{price(at) * 1000:.1f}".replace(".", ",")
+        for at in local
+    )
+    return ["Date;Hour;DK1 DKK/MWh", *rows]
+
+
+def of_numbered_hours():
+    """Year, month, day and the number of the hour in columns, a mark below."""
+    lines, day, number = ["PRICES;"], None, 0
+    for at in moments():
+        local = at.astimezone(BERLIN)
+        number = number + 1 if local.date() == day else 1
+        day = local.date()
+        lines.append(f"{day.year};{day.month:02d};{day.day:02d};{number};{price(at) * 1000:.2f};")
+    return [*lines, "*"]
+
+
+def of_seconds():
+    return ["timestamp,price_eur_kwh", *(f"{int(at.timestamp()) * 1000},{price(at)}" for at in moments())]
+
+
 FILES = {
+    "spans": (of_spans, "a MWh"), "hours named": (of_hours_named, "a MWh"), "since 1970": (of_seconds, "a kWh"),
+    "numbered hours": (of_numbered_hours, "a MWh"),
     "UTC, a MWh": (of_utc, "a MWh"), "local, cents": (of_local, "cents a kWh"), "offsets": (with_offsets, "a kWh"),
     "quarter hours": (of_quarters, "a MWh"), "a row a day": (of_days, "a MWh"), "no unit": (without_unit, "a MWh"),
 }  # fmt: skip
@@ -90,7 +127,7 @@ def test_prices_of_many_shapes_are_read(tmp_path, name):
         month, day, hour = when
         assert at[datetime(2025, month, day, hour)] == pytest.approx(wanted)
     # A row a day has no place for the hour that autumn repeats.
-    assert bool(found.notes) == (name in {"no unit", "a row a day"})
+    assert bool(found.notes) == (name in {"no unit", "a row a day", "numbered hours"})
 
 
 def site():

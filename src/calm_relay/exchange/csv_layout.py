@@ -2,7 +2,9 @@
 
 import csv
 import re
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from datetime import UTC, datetime
 from itertools import pairwise
 from pathlib import Path
 
@@ -13,6 +15,9 @@ from calm_relay.job.survey import MeterReading
 DELIMITERS = (";", "\t", ",", "|")
 SAMPLE = 60
 QUARTER = re.compile(r"(?:[01]\d|2[0-4])\.(?:00|15|30|45)")
+HOUR_SPAN = re.compile(r"\d\s*h?\s*[-–]\s*\d")
+# Seconds since 1970 of 2001 and later, and their thousandths.
+_SINCE_1970 = re.compile(r"1\d{9}(?:\d{3})?")
 # Rows by which a numbering of a day's intervals is known, and how many a day of quarters with an hour more has.
 COUNTED, MOST_A_DAY = 8, 100
 METER_WORDS = re.compile(r"meter|serial|mpan|mprn|nmi|icp|device|register|z.hler", re.I)
@@ -71,13 +76,13 @@ def split_table(path: Path | str, text: str, reading: MeterReading) -> Table:
     lines = [(number, line) for number, line in enumerate(text.splitlines(), 1) if line.strip(" \t;,|\x00")]
     if len(lines) < 3:
         raise InputError(path, "", "holds fewer than three lines; wanted a row for each interval")
-    choices = [reading.delimiter] if reading.delimiter else DELIMITERS
-    best = None
-    for delimiter in choices:
-        rows = [_fields(path, number, line, delimiter) for number, line in lines[:SAMPLE]]
-        result = _shape(rows)
-        if result and (best is None or result[0] > best[0]):
-            best = (*result, delimiter)
+    choices = (reading.delimiter,) if reading.delimiter else DELIMITERS
+    while len(lines) > 3 and not re.search(r"\d", lines[-1][1]):
+        # A mark of the end is no interval.
+        lines.pop()
+    best = _best_shape(path, lines, choices)
+    if best is None:
+        lines, best = _with_stamps(path, lines, choices)
     if best is None:
         raise InputError(
             path,
@@ -106,6 +111,83 @@ def split_table(path: Path | str, text: str, reading: MeterReading) -> Table:
     return Table(rows, numbers, header + [""] * (most - len(header)), delimiter, date, time, wide, number_at)
 
 
+_Best = tuple[int, int, int, int | None, tuple[int, ...], int | None, str]
+
+
+def _best_shape(path: Path | str, lines: list[tuple[int, str]], choices: Sequence[str]) -> _Best | None:
+    """The shape of a file's first rows and the delimiter that gives it."""
+    best: _Best | None = None
+    for delimiter in choices:
+        result = _shape([_fields(path, number, line, delimiter) for number, line in lines[:SAMPLE]])
+        if result and (best is None or result[0] > best[0]):
+            best = (*result, delimiter)
+    return best
+
+
+def _with_stamps(
+    path: Path | str, lines: list[tuple[int, str]], choices: Sequence[str]
+) -> tuple[list[tuple[int, str]], _Best | None]:
+    """Lines whose days stand in three columns, or whose times are counted from 1970, with both written out."""
+    inside = lines[len(lines) // 3 :][:SAMPLE]
+    for delimiter in choices:
+        sample = [_fields(path, number, line, delimiter) for number, line in inside]
+        for at in range(min(map(len, sample), default=0)):
+            change = _days_at(sample, at) or _counted_at(sample, at)
+            if change is None:
+                continue
+            written = [
+                (number, _joined(change(_fields(path, number, line, delimiter)), delimiter))
+                for number, line in lines
+            ]
+            best = _best_shape(path, written, (delimiter,))
+            if best is not None:
+                return written, best
+    return lines, None
+
+
+def _joined(row: list[str], delimiter: str) -> str:
+    return delimiter.join(f'"{cell}"' if delimiter in cell else cell for cell in row)
+
+
+def _days_at(sample: list[list[str]], at: int) -> Callable[[list[str]], list[str]] | None:
+    """How year, month and day in three columns from one on become one of them; None where they are none."""
+
+    def whole(row: list[str]) -> list[str]:
+        cells = [cell.strip() for cell in row[at : at + 3]]
+        if len(cells) == 3 and all(map(str.isdecimal, cells)):
+            return [*row[:at], f"{cells[0]}-{cells[1]:0>2}-{cells[2]:0>2}", *row[at + 3 :]]
+        return [*row[:at], " ".join(cells), *row[at + 3 :]]
+
+    days = [row[at : at + 3] for row in sample]
+    good = all(
+        len(day) == 3
+        and all(cell.strip().isdecimal() for cell in day)
+        and 1990 <= int(day[0]) <= 2100
+        and 1 <= int(day[1]) <= 12
+        and 1 <= int(day[2]) <= 31
+        for day in days
+    )
+    return whole if good and days else None
+
+
+def _counted_at(sample: list[list[str]], at: int) -> Callable[[list[str]], list[str]] | None:
+    """How seconds or their thousandths since 1970 in a column become stamps; None where they are none that run on."""
+    cells = [row[at].strip() for row in sample]
+    if len(cells) < COUNTED or not all(map(_SINCE_1970.fullmatch, cells)):
+        return None
+    if any(int(after) <= int(before) for before, after in pairwise(cells)):
+        return None
+
+    def stamped(row: list[str]) -> list[str]:
+        cell = row[at].strip() if len(row) > at else ""
+        if not _SINCE_1970.fullmatch(cell):
+            return row
+        moment = datetime.fromtimestamp(int(cell[:10]), UTC)
+        return [*row[:at], f"{moment:%Y-%m-%dT%H:%M:%S}Z", *row[at + 1 :]]
+
+    return stamped
+
+
 def _fields(path: Path | str, number: int, line: str, delimiter: str) -> list[str]:
     try:
         return next(csv.reader([line.replace("\x00", "")], delimiter=delimiter), [])
@@ -132,7 +214,7 @@ def _shape(rows: list[list[str]]) -> tuple[int, int, int, int | None, tuple[int,
         if stamp is not None and stamp.minute is None:
             times = [i for i in range(len(row)) if i != date and read_time(row[i]) is not None]
             # A number such as 0.42 reads like a time too; a colon does not lie, nor do quarter hours alone.
-            times = [i for i in times if ":" in row[i] or _are_quarters(below, i)]
+            times = [i for i in times if ":" in row[i] or HOUR_SPAN.search(row[i]) or _are_quarters(below, i)]
             if times:
                 time = times[0]
                 numbers = [i for i in numbers if i not in times]

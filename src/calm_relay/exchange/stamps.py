@@ -15,6 +15,8 @@ _STEMS = (
     "jul juil lug lip", "aug aou ago sie", "sep set wrz", "oct okt ott out paz", "nov lis", "dec dez dic des gru",
 )  # fmt: skip
 _MONTHS = {stem: number for number, stems in enumerate(_STEMS, 1) for stem in stems.split()}
+# Characters of a span with seconds and its zone twice.
+LONGEST = 64
 _WORD = r"[^\W\d_]{3,10}"
 _CLOCK = (
     r"(?:[T ]+(?P<hour>\d{1,2})[:.h](?P<minute>\d{2})(?:[:.](?P<second>\d{2})(?:[.,]\d+)?)?"
@@ -32,6 +34,10 @@ _MONTH_FIRST = re.compile(rf"(?P<b>{_WORD})\.?[- ]+(?P<a>\d{{1,2}}),?[- ]+(?P<ye
 _PLAIN = re.compile(
     r"(?P<year>\d{4})(?P<a>\d{2})(?P<b>\d{2})(?:[T :]?(?P<hour>\d{2})(?P<minute>\d{2})(?P<second>\d{2})?)?"
 )
+# "00 - 01" is the first hour of a day.
+_HOURS = re.compile(r"(\d{1,2})\s*h?\s*[-–]\s*(\d{1,2})\s*h?")
+_ZONE_BEHIND = re.compile(r"\s*\(([A-Z]{2,5})\)")
+_SPAN = re.compile(r"\s+(?:-|–|to)\s+")
 _TIME = re.compile(rf"(\d{{1,2}})[:.h](\d{{2}})(?:[:.]\d{{2}})?\s*([AaPp]\.?[Mm]\.?)?(?:{_UNTIL})?")
 
 
@@ -63,10 +69,21 @@ class Stamp:
 
 
 def read_stamp(text: str) -> Stamp | None:
-    """A stamp's parts; None when the text is no time stamp this reader knows."""
+    """A stamp's parts, of a span with times those of its beginning; None when it is none this reader knows."""
     text = text.strip().strip('"')
-    if not 6 <= len(text) <= 40:
+    if not 6 <= len(text) <= LONGEST:
         return None
+    if "(" in text:
+        text = _ZONE_BEHIND.sub(lambda zone: "Z" if zone[1] in {"UTC", "GMT"} else "", text)
+    parts = _SPAN.split(text)
+    if len(parts) == 2:
+        first, last = (_one_stamp(part) for part in parts)
+        both = first is not None and last is not None
+        return first if both and None not in (first and first.minute, last and last.minute) else _one_stamp(text)
+    return _one_stamp(text)
+
+
+def _one_stamp(text: str) -> Stamp | None:
     if text[0].isalpha():
         text = _WEEKDAY.sub("", text, count=1)
     match = _YEAR_FIRST.fullmatch(text)
@@ -103,7 +120,11 @@ def month_of(word: str) -> int | None:
 
 
 def read_time(text: str) -> int | None:
-    """Minutes after midnight of a time alone, such as 17:30 or 5:30 PM; None when it is none."""
+    """Minutes after midnight of a time alone, such as 17:30, 5:30 PM or the hour 17 - 18; None when it is none."""
+    hours = _HOURS.fullmatch(text.strip().strip('"'))
+    if hours is not None:
+        first, last = int(hours[1]), int(hours[2])
+        return first * 60 if first < 24 and (last - first) % 24 == 1 and last <= 24 else None
     match = _TIME.fullmatch(text.strip().strip('"'))
     return _minute(int(match[1]), int(match[2]), match[3]) if match else None
 
