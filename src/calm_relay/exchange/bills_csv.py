@@ -230,7 +230,7 @@ def _counts_up(heads: Sequence[str], rows: Sequence[Row], energy: Sequence[int],
     """Whether the one column of energy beside one column of days holds what a meter's counter stands at."""
     if len(days) > 1 or len(energy) > 1 or len(rows) < 2 or whole_month(rows[0].at(days[0])) is not None:
         return False
-    if not _COUNTER.search(heads[energy[0]]) and _ENERGY.search(heads[energy[0]]):
+    if energy[0] >= len(heads) or (not _COUNTER.search(heads[energy[0]]) and _ENERGY.search(heads[energy[0]])):
         return False
     read = [plain_number(match[1], ".") for row in rows if (match := VALUE.fullmatch(row.at(energy[0])))]
     values = [value for value in read if value is not None]
