@@ -157,3 +157,30 @@ def test_a_head_with_a_comma_in_quotes_is_one_column(tmp_path):
     lines[at] = 'time(UTC),"T2m,RH,G(h),Gb(n),Gd(h),IR(h),WS10m,WD10m,SP'
     with pytest.raises(InputError, match="holds no column"):
         read(tmp_path, lines)
+
+
+ABROAD = {
+    "German": (
+        "Zeitstempel;Globalstrahlung [W/m²];Diffusstrahlung [W/m²];Lufttemperatur [°C];Windgeschwindigkeit [m/s]",
+        ";",
+    ),
+    "Spanish": ("Fecha;Irradiancia global (W/m2);Difusa (W/m2);Temperatura (°C);Velocidad del viento (m/s)", ";"),
+    "French": ("Heure;Rayonnement global (W/m2);Diffus (W/m2);Température (°C);Vitesse du vent (m/s)", ";"),
+    "Italian": ("Data;Radiazione globale (W/m2);Diffusa (W/m2);Temperatura (°C);Velocità del vento (m/s)", ";"),
+    "American": ("Time\tGHI\tDHI\tTemperature\tWind Speed", "\t"),
+}
+
+
+@pytest.mark.parametrize("language", ABROAD)
+def test_a_table_in_another_language_and_with_commas_is_read(tmp_path, language):
+    head, mark = ABROAD[language]
+    order = "%m/%d/%Y %H:%M" if language == "American" else "%d.%m.%Y %H:%M"
+    rows = [
+        mark.join(
+            [at.strftime(order), *(f"{value:.1f}".replace(".", ",") for value in (light(at), 50.5, 11.5, 2.5))]
+        )
+        for at in HOURS
+    ]
+    (year,) = read(tmp_path, [head, *rows])
+    assert year.ghi.sum() == pytest.approx(sum(map(light, HOURS)))
+    assert (year.dhi.max(), year.temp_air[5000], year.wind_speed[10]) == (50.5, 11.5, 2.5)

@@ -5,7 +5,7 @@ Columns are known by their heads, in any order; what the lines above them say of
 
 import math
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from itertools import pairwise
@@ -53,11 +53,16 @@ def _called(pattern: str) -> re.Pattern[str]:
 SERIES = (
     _Series(
         "global horizontal irradiance",
-        _called(r"^g\(h\)|\bghi\b|global.{0,3}horiz|shortwave_radiation|^global (?:solar )?(?:ir)?radiation"),
+        _called(
+            r"^g\(h\)|\bghi\b|global.{0,3}horiz|shortwave_radiation|^global (?:solar )?(?:ir)?radiation|"
+            r"globalstrahlung|(?:irradia\w+|rayonnement|radiaci[oó]n|radiazione|radia[cç][aã]o)\W+global|globale\W+straling"
+        ),
         0.0, 1500.0, _IRRADIANCE,
     ),
     _Series(
-        "diffuse horizontal irradiance", _called(r"^gd\(h\)|\bdhi\b|diffuse(?!.*tilted)"), 0.0, 1000.0, _IRRADIANCE
+        "diffuse horizontal irradiance",
+        _called(r"^gd\(h\)|\bdhi\b|diffuse(?!.*tilted)|diffusstrahlung|\bdiff?us[aeo]?\b"),
+        0.0, 1000.0, _IRRADIANCE,
     ),
     _Series(
         "direct normal irradiance",
@@ -66,11 +71,18 @@ SERIES = (
     ),
     _Series(
         "air temperature",
-        _called(r"^t2m|^t_?air|air.?temp|^temp(?:erature)?(?!.*(?:dew|max|min))|dry.?bulb|ambient.?temp"),
+        _called(
+            r"^t2m|^t_?air|air.?temp|^temp(?:erature)?(?!.*(?:dew|max|min))|dry.?bulb|ambient.?temp|lufttemp|"
+            r"^temp[eé]rat(?!.*(?:taupunkt|ros[eé]e|roc[ií]o|rugiada|orvalho|m[aá]x|m[ií]n))"
+        ),
         -70.0, 70.0, _TEMPERATURE,
     ),
     _Series(
-        "wind speed", _called(r"^ws(?:10m|pd)?\b|wind.?(?:speed|vel)"), 0.0, 60.0, _SPEED
+        "wind speed", _called(
+            r"^ws(?:10m|pd)?\b|wind.?(?:speed|vel)|windgeschw|windsnelheid|"
+            r"(?:vitesse|velocidad|velocit[aà]|velocidade)\W+d\w+\W+vi?ent"
+        ),
+        0.0, 60.0, _SPEED,
     ),
 )  # fmt: skip
 GHI, DHI, DNI, AIR, WIND = range(5)
@@ -78,7 +90,7 @@ _PARTS = tuple(
     map(_called, (r"^y(?:ea)?r$|^year", r"^mo(?:nth)?$", r"^dy$|^day$", r"^h(?:ou)?r$", r"^min(?:ute)?$"))
 )
 _PERIOD_END = _called(r"end\b|_end|end$")
-_TIME = _called(r"time|date|period|stamp|utc|observation")
+_TIME = _called(r"time|date|period|stamp|utc|observation|zeit|datum|fecha|hora|heure|^data|tijd")
 _PLACE = {
     "latitude": _called(r"^#?\s*lat(?:itude)?\b"),
     "longitude": _called(r"^#?\s*lon(?:g(?:itude)?)?\b"),
@@ -249,10 +261,11 @@ def _moments(
     """When each row begins by the file's clock, and how far that is ahead of UTC where the stamps say so [h]."""
     found = []
     offsets: set[int | None] = set()
+    month_first = _is_month_first((rows[number] for number in numbers[::7]), columns.stamp)
     for number in numbers:
         row = rows[number]
         try:
-            moment, offset = _moment(row, columns)
+            moment, offset = _moment(row, columns, month_first)
         except (ValueError, IndexError, OverflowError):
             shown = ",".join(
                 row[: max(filter(None, (*columns.parts, columns.stamp, columns.clock)), default=0) + 1]
@@ -273,7 +286,16 @@ def _moments(
     return found, None if offset is None else offset / 60.0
 
 
-def _moment(row: Sequence[str], columns: _Columns) -> tuple[datetime, int | None]:
+def _is_month_first(rows: Iterable[Sequence[str]], stamp: int | None) -> bool:
+    """Whether some day of a table stands behind its month, and none before it."""
+    if stamp is None:
+        return False
+    read = [read_stamp(_begins(row[stamp])) for row in rows if len(row) > stamp]
+    flat = [item for item in read if item is not None and not (item.year_first or item.named_month)]
+    return any(item.b > 12 for item in flat) and not any(item.a > 12 for item in flat)
+
+
+def _moment(row: Sequence[str], columns: _Columns, month_first: bool) -> tuple[datetime, int | None]:
     if columns.parts:
         year, month, day, hour = (int(float(row[n])) for n in columns.parts[:4])
         minute = int(float(row[columns.parts[4]])) if columns.parts[4] >= 0 else 0
@@ -282,7 +304,7 @@ def _moment(row: Sequence[str], columns: _Columns) -> tuple[datetime, int | None
     stamp: Stamp | None = read_stamp(_begins(row[columns.stamp]))
     if stamp is None:
         raise ValueError
-    when = stamp.when(day_first=True)
+    when = stamp.when(not month_first)
     if columns.clock is not None:
         minute_of_day = read_time(row[columns.clock])
         if minute_of_day is None:
@@ -295,7 +317,8 @@ def _value(path: Path, line: int, row: Sequence[str], column: int, series: _Seri
     text = row[column].strip().strip('"') if column < len(row) else ""
     where = f"{series.name} (column {column + 1})"
     try:
-        value = math.nan if text.lower() in _EMPTY else turn(float(text))
+        plain = text.replace(",", ".") if "." not in text and text.count(",") == 1 else text
+        value = math.nan if text.lower() in _EMPTY else turn(float(plain))
     except ValueError:
         raise InputError(path, f"line {line}", f"{where} is {text!r}; wanted a number") from None
     # Stations read a little below nothing by night.
