@@ -246,5 +246,5 @@ def test_a_figure_that_is_none_is_named_with_the_line_it_stands_in(tmp_path):
 def test_a_table_of_days_alone_has_no_energy(tmp_path):
     # Cut and written over, found by a longer run: every line but one is in one column.
     text = '<t,last,31/02/2520224:0001-01,2025-01-3\n1,412\n2025-02-01,2025-02-28,388.5\n"5-03-01,2025-03-31,351\n'
-    with pytest.raises(InputError, match="bills.csv"):
+    with pytest.raises(InputError, match=r"bills\.csv"):
         read(tmp_path, text)
