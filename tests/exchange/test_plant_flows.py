@@ -152,3 +152,23 @@ def test_power_of_the_grid_below_zero_went_out(tmp_path):
 def test_a_month_that_cannot_be_read_is_named_with_its_line(tmp_path, line, said):
     with pytest.raises(InputError, match=said):
         read_plant_flows(monthly(tmp_path, ["Month,Production (kWh)", "2025-01,4", line, "2025-03,5"]), ZONE)
+
+
+@pytest.mark.parametrize("minutes", [5, 15, 60])
+@pytest.mark.parametrize("unit", [" (kWh)", ""])
+def test_what_counts_up_each_day_is_told_by_its_steps(tmp_path, minutes, unit):
+    lines, made, used = [f"Time,Daily yield{unit},Daily consumption{unit}"], 0.0, 0.0
+    for number in range(31 * 1440 // minutes):
+        when = datetime(2025, 7, 1) + timedelta(minutes=minutes * number)
+        if when.hour == when.minute == 0:
+            made = used = 0.0
+        lines.append(f"{when:%Y-%m-%d %H:%M},{made:.3f},{used:.3f}")
+        made += HOURS[when.hour][0] * minutes / 60.0
+        used += HOURS[when.hour][1] * minutes / 60.0
+    path = monthly(tmp_path, lines)
+    data = read_meter_file(path, MeterReading(), ZONE)
+    # The very last interval is on no counter.
+    assert data.import_kwh.sum() == pytest.approx(31 * DAY["used"] - minutes / 60.0, rel=1e-3)
+    assert "count up each day" in " ".join(data.understood.notes)
+    (july,) = months_of_flows(read_plant_flows(path, ZONE, today=TODAY), ZONE)
+    assert july.production_kwh == pytest.approx(31 * DAY["made"], rel=1e-3)

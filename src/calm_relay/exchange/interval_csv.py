@@ -226,7 +226,8 @@ def _unit_by_size(values: np.ndarray, head: str, minutes: int, notes: list[str])
     """The unit that nobody wrote, and a note that it is taken for that."""
     known = values[np.isfinite(values)]
     power = POWER_WORDS.search(head) is not None
-    unit = _likely_unit(np.diff(known) if _is_counter(known) else known, minutes, power=power)
+    counted = _is_counter(known) or _is_daily_counter(known, minutes)
+    unit = _likely_unit(np.maximum(np.diff(known), 0.0) if counted else known, minutes, power=power)
     notes.append(f"No unit is written anywhere; the size of the numbers speaks for {SHOWN[unit]}.")
     return unit
 
@@ -540,6 +541,13 @@ def _energies(
         notes.append("The numbers are a counter's readings; the steps between them are taken.")
         steps = np.diff(values, append=np.nan)
         values = np.where(steps < 0, np.nan, steps)
+    elif unit in FACTORS and _is_daily_counter(known, minutes):
+        notes.append(
+            "The numbers count up each day from nothing; the steps between them are taken, and the last of a day is "
+            "taken for as much as the one before it."
+        )
+        after, before = np.append(values[1:], np.nan), np.diff(values, prepend=values[0])
+        values = np.where(after < values, np.maximum(after, before), after - values)
     if not signed and np.any(values < 0):
         at = int(np.flatnonzero(values < 0)[0])
         raise InputError(
@@ -557,6 +565,21 @@ def _is_counter(values: np.ndarray) -> bool:
     return bool(
         np.mean(steps >= 0) > 0.999 and values[-1] > values[0] and values[-1] > 20 * np.mean(np.abs(steps))
     )
+
+
+def _is_daily_counter(values: np.ndarray, minutes: int) -> bool:
+    """Whether values count up within each day and begin from nothing once a day, as inverters tell a day's yield."""
+    per_day = 1440 // minutes
+    if values.size < 3 * per_day or per_day < 12:
+        return False
+    steps = np.diff(values)
+    down = np.flatnonzero(steps < 0)
+    days = values.size / per_day
+    if not 0.6 * days <= down.size <= 1.3 * days or (steps > 0).sum() < 3 * down.size:
+        return False
+    # What a reading falls by is what the day came to, and days are a day apart.
+    falls = np.mean(values[down + 1] <= 0.1 * values[down])
+    return bool(falls > 0.9 and np.median(np.diff(down)) > 0.8 * per_day)
 
 
 def _in_order(
