@@ -212,6 +212,12 @@ def test_days_are_summed_into_months(tmp_path):
     assert "days are summed into months" in found.notes
 
 
+def test_three_digits_behind_the_mark_of_a_day_are_decimals(tmp_path):
+    days = [date(2025, 1, 1) + timedelta(n) for n in range(31)]
+    (bill,) = read(tmp_path, "\n".join(["Date,kWh", *(f"{day},12.345" for day in days)])).bills
+    assert bill.kwh == pytest.approx(31 * 12.345)
+
+
 ACROSS = {
     "years across, in German": (
         "Monat;2023;2024\n"

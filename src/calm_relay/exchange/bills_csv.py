@@ -121,14 +121,15 @@ def read_bills(path: Path, *, month_first: bool = False, today: date | None = No
         raise InputError(path, "", "holds no bill; wanted lines of first day, last day, kWh under a header")
     layout = _layout(heads, rows)
     columns = [*layout.energy, *(column for column in (layout.sent, layout.made) if column is not None)]
-    mark = decimal_mark([row.at(column) for row in rows for column in columns], FEW_KWH)
     stamps = [stamps_of(row, layout.days) for row in rows]
     before = day_first(stamps, _LENGTHS, month_first=month_first)
+    daily = _are_days([_span(path, row, layout, before)[0] for row in rows])
+    # Of a day three digits behind a mark may be decimals.
+    mark = decimal_mark([row.at(column) for row in rows for column in columns], 0.0 if daily else FEW_KWH)
     drafts = [_draft(path, row, layout, heads, mark, before) for row in rows]
     notes = []
     if len(layout.energy) > 1:
         notes.append(f"{' and '.join(heads[column].strip() for column in layout.energy)} are summed")
-    daily = _are_days(drafts)
     if any(draft.last is None for draft in drafts):
         if daily and not layout.counter:
             drafts = [replace(draft, last=draft.first) for draft in drafts]
@@ -307,10 +308,9 @@ def _closed(path: Path, drafts: Sequence[_Draft], layout: _Layout) -> tuple[list
     return made, f"line {lost} is left out, for no other day says how long its bill is"
 
 
-def _are_days(drafts: Sequence[_Draft]) -> bool:
+def _are_days(days: Sequence[date]) -> bool:
     """Whether a table has a row for each day."""
-    days = sorted(draft.first for draft in drafts)
-    steps = [(after - before).days for before, after in pairwise(days)]
+    steps = [(after - before).days for before, after in pairwise(sorted(days))]
     return len(steps) >= _MONTH_OF_DAYS and sum(step == 1 for step in steps) >= 0.8 * len(steps)
 
 

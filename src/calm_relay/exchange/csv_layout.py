@@ -161,7 +161,7 @@ def _days_at(sample: list[list[str]], at: int) -> Callable[[list[str]], list[str
     days = [row[at : at + 3] for row in sample]
     good = all(
         len(day) == 3
-        and all(cell.strip().isdecimal() for cell in day)
+        and all(cell.strip().isdecimal() and len(cell.strip()) <= 4 for cell in day)
         and 1990 <= int(day[0]) <= 2100
         and 1 <= int(day[1]) <= 12
         and 1 <= int(day[2]) <= 31

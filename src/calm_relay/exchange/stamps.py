@@ -15,8 +15,8 @@ _STEMS = (
     "jul juil lug lip", "aug aou ago sie", "sep set wrz", "oct okt ott out paz", "nov lis", "dec dez dic des gru",
 )  # fmt: skip
 _MONTHS = {stem: number for number, stems in enumerate(_STEMS, 1) for stem in stems.split()}
-# Characters of a span with seconds and its zone twice.
-LONGEST = 64
+# Characters of a span with seconds and its zone twice, and of one that is told as briefly as can be.
+LONGEST, SHORTEST_SPAN = 64, 24
 _WORD = r"[^\W\d_]{3,10}"
 _CLOCK = (
     r"(?:[T ]+(?P<hour>\d{1,2})[:.h](?P<minute>\d{2})(?:[:.](?P<second>\d{2})(?:[.,]\d+)?)?"
@@ -75,11 +75,11 @@ def read_stamp(text: str) -> Stamp | None:
         return None
     if "(" in text:
         text = _ZONE_BEHIND.sub(lambda zone: "Z" if zone[1] in {"UTC", "GMT"} else "", text)
-    parts = _SPAN.split(text)
+    parts = _SPAN.split(text) if len(text) >= SHORTEST_SPAN else ()
     if len(parts) == 2:
         first, last = (_one_stamp(part) for part in parts)
-        both = first is not None and last is not None
-        return first if both and None not in (first and first.minute, last and last.minute) else _one_stamp(text)
+        if first is not None and last is not None and None not in (first.minute, last.minute):
+            return first
     return _one_stamp(text)
 
 
