@@ -50,6 +50,10 @@ _SPOKEN_OF: tuple[tuple[str, str], ...] = (
         r"\basignad\w+|\bassigne\w*|\bnominaal\b|\bnominale\b|\bznamionow\w*",
     ),
     (
+        "continuous",
+        r"dauer(?=leistung|strom)",
+    ),
+    (
         "peak",
         r"spitzen(?=leistung)|\bcrete\b|\bpico\b|\bdi picco\b|\bpicco\b|piek(?=vermogen)|\bszczytow\w*|"
         r"\bde pointe\b",
@@ -62,7 +66,7 @@ _SPOKEN_OF: tuple[tuple[str, str], ...] = (
     (
         "backup",
         r"notstrom|ersatzstrom|insel(?=betrieb|leistung)|\bsecours\b|\brespaldo\b|\bemergencia\b|\bemergenza\b|"
-        r"noodstroom|\bawaryjn\w*",
+        r"noodstroom|\bisla\b|\bisola\b|\bilotage\b|\bawaryjn\w*",
     ),
     (
         "depth of discharge",
@@ -197,8 +201,8 @@ _SPOKEN_OF: tuple[tuple[str, str], ...] = (
     ),
     (
         "altitude",
-        r"(?:aufstell|betriebs)?hohe(?=\s(?:uber|u\.)|\b)|\baltitude\b|\baltitud\b|\baltitudine\b|\bhoogte\b|"
-        r"\bwysokosc\b",
+        r"(?:aufstell|betriebs|einsatz)hohe|\bhohe(?=\s(?:uber|u\.))|\baltitude\b|\baltitud\b|\baltitudine\b|"
+        r"\bhoogte(?=\sboven)|\bwysokosc(?=\s(?:n\.?p\.?m|nad))",
     ),
     (
         "range",
@@ -223,7 +227,7 @@ _SPOKEN_OF: tuple[tuple[str, str], ...] = (
     ),
     (
         "warranty",
-        r"(?:produkt)?garantie\b|\bgarantia\b|\bgaranzia\b|\bgwarancja\b",
+        r"(?:produkt)?garantie\b|\bgewahrleistung\b|\bgarantia\b|\bgaranzia\b|\bgwarancja\b",
     ),
 )
 # Words of the languages that stand for a quantity: where none is, a label is left as it is.
