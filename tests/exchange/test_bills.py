@@ -176,7 +176,7 @@ def test_what_is_wrong_is_named_with_its_line(tmp_path, text, where, problem):
 def test_an_archive_that_is_no_workbook_is_named(tmp_path):
     with zipfile.ZipFile(tmp_path / "bills.xlsx", "w") as archive:
         archive.writestr("a.txt", "x")
-    with pytest.raises(InputError, match="damaged or no spreadsheet"):
+    with pytest.raises(InputError, match=r"bills\.xlsx: holds no bill"):
         read_bills(tmp_path / "bills.xlsx")
 
 
@@ -254,3 +254,9 @@ def test_a_table_of_days_alone_has_no_energy(tmp_path):
     text = '<t,last,31/02/2520224:0001-01,2025-01-3\n1,412\n2025-02-01,2025-02-28,388.5\n"5-03-01,2025-03-31,351\n'
     with pytest.raises(InputError, match=r"bills\.csv"):
         read(tmp_path, text)
+
+
+def test_the_first_of_a_month_stands_for_the_month_where_its_head_says_so(tmp_path):
+    text = "Month;kWh\n" + "\n".join(f"01.{month:02d}.2025;{300 + month}" for month in range(1, 13))
+    bills = read(tmp_path, text, today=date(2026, 1, 2)).bills
+    assert [(bill.last, bill.kwh) for bill in bills][::11] == [("2025-01-31", 301.0), ("2025-12-31", 312.0)]

@@ -1,8 +1,10 @@
 """Tables of a whole plant, as portals and inverters write them: each column its flow, and none taken for another."""
 
+import zipfile
 from datetime import date, datetime, timedelta
 
 import numpy as np
+import openpyxl
 import pytest
 
 from calm_relay.exchange.errors import InputError
@@ -172,3 +174,24 @@ def test_what_counts_up_each_day_is_told_by_its_steps(tmp_path, minutes, unit):
     assert "count up each day" in " ".join(data.understood.notes)
     (july,) = months_of_flows(read_plant_flows(path, ZONE, today=TODAY), ZONE)
     assert july.production_kwh == pytest.approx(31 * DAY["made"], rel=1e-3)
+
+
+def test_a_workbook_and_an_archive_are_read_alike(tmp_path):
+    rows = [
+        ["Month", "Production (kWh)", "Import (kWh)"],
+        *([date(2025, month, 1), 100.5, 20] for month in (1, 2, 3)),
+    ]
+    book = openpyxl.Workbook()
+    for row in rows:
+        book.active.append(row)
+    book.save(tmp_path / "portal.xlsx")
+    with zipfile.ZipFile(tmp_path / "portal.zip", "w") as archive:
+        archive.writestr(
+            "portal.csv",
+            "\n".join(",".join(f"{cell}"[:7] if n else f"{cell}" for cell in row) for n, row in enumerate(rows)),
+        )
+    for name in ("portal.xlsx", "portal.zip"):
+        facts = months_of_flows(read_plant_flows(tmp_path / name, ZONE, today=TODAY), ZONE)
+        assert [(fact.month, fact.production_kwh, fact.import_kwh) for fact in facts] == [
+            (month, 100.5, 20.0) for month in (1, 2, 3)
+        ], name

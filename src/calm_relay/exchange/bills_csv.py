@@ -19,6 +19,8 @@ from calm_relay.exchange.dated_rows import (
     energy_in,
     has_day,
     is_numeric,
+    month_around,
+    names_months,
     stamps_of,
     two_days,
     whole_month,
@@ -82,7 +84,8 @@ class _Layout:
     """Where the columns are: of days, of energy (summed where there are several), of export and of the array.
 
     `counts` tells what the energy is where the heads do. Of one column of days it says whether the figures are a
-    counter's, whether bills begin or end on them, and which column tells how many days a bill has.
+    counter's, whether bills begin or end on them, whether the first of a month stands for the month, and which column
+    tells how many days a bill has.
     """
 
     days: tuple[int, ...]
@@ -93,6 +96,7 @@ class _Layout:
     begins: bool = False
     length: int | None = None
     counts: Literal["gross", "net"] | None = None
+    monthly: bool = False
 
 
 def read_bills(path: Path, *, month_first: bool = False, today: date | None = None) -> ReadBills:
@@ -216,6 +220,7 @@ def _layout(heads: Sequence[str], rows: Sequence[Row]) -> _Layout:
         begins,
         length,
         counts,
+        len(days) == 1 and names_months(heads[days[0]]),
     )
 
 
@@ -247,8 +252,8 @@ def _span(path: Path, row: Row, layout: _Layout, in_order: bool) -> tuple[date, 
     cells = [row.at(column) for column in layout.days]
     month = whole_month(cells[0])
     if month is not None:
-        first = date(*month, 1)
-        return first, (first + timedelta(days=31)).replace(day=1) - timedelta(days=1)
+        first, after = month_around(date(*month, 1))
+        return first, after - timedelta(days=1)
     two = two_days(cells[0])
     stamps = two or tuple(read_stamp(cell) for cell in cells)
     days = []
@@ -260,6 +265,9 @@ def _span(path: Path, row: Row, layout: _Layout, in_order: bool) -> tuple[date, 
         except ValueError:
             shown = cells[min(place, len(cells) - 1)]
             raise InputError(path, f"line {row.line}", f"{shown!r} is no day of the calendar") from None
+    if len(days) == 1 and layout.monthly and days[0].day == 1:
+        first, after = month_around(days[0])
+        return first, after - timedelta(days=1)
     return days[0], days[1] if len(days) > 1 else None
 
 

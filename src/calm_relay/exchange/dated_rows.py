@@ -3,6 +3,7 @@
 import re
 from collections.abc import Callable, Container, Sequence
 from dataclasses import dataclass
+from datetime import date, timedelta
 from itertools import pairwise
 from pathlib import Path
 
@@ -10,7 +11,7 @@ from calm_relay.exchange.bounds import any_text, read_bytes
 from calm_relay.exchange.csv_layout import DELIMITERS, VALUE, plain_number
 from calm_relay.exchange.csv_lines import split_lines
 from calm_relay.exchange.errors import InputError
-from calm_relay.exchange.spreadsheet import is_packed, workbook_sheets
+from calm_relay.exchange.spreadsheet import is_packed, only_member, workbook_sheets
 from calm_relay.exchange.stamps import Stamp, month_of, read_stamp
 
 _MONTH = re.compile(
@@ -45,7 +46,7 @@ def dated_rows(path: Path, kind: str) -> tuple[list[str], list[Row]]:
     Parameters
     ----------
     path : path-like
-        A CSV, XLSX or ODS file.
+        A CSV, XLSX or ODS file, or an archive of one CSV.
     kind : str
         What it is, for how large it may be: of `exchange.bounds.MOST_BYTES`.
 
@@ -55,10 +56,11 @@ def dated_rows(path: Path, kind: str) -> tuple[list[str], list[Row]]:
         When it cannot be read.
     """
     raw = read_bytes(path, kind)
-    if is_packed(raw):
+    inner = only_member(path, kind) if is_packed(raw) else raw
+    if inner is None:
         choices = workbook_sheets(path, kind)
     else:
-        choices = [split_lines(path, any_text(raw), delimiter) for delimiter in DELIMITERS]
+        choices = [split_lines(path, any_text(inner), delimiter) for delimiter in DELIMITERS]
     best: tuple[int, list[str], list[Row]] = (0, [], [])
     for cells in choices:
         unfolded = _unfolded(cells)
@@ -173,6 +175,16 @@ def whole_month(cell: str) -> tuple[int, int] | None:
         month, year = int(match["number"] or match["after"]), int(match["year"] or match["then"])
     year += 2000 if year < 100 else 0
     return (year, month) if month is not None and 1 <= month <= 12 and 1990 <= year <= 2100 else None
+
+
+def names_months(head: str) -> bool:
+    """Whether a head says that a column's days stand for their months."""
+    return _MONTH_HEAD.fullmatch(head.strip()) is not None
+
+
+def month_around(first: date) -> tuple[date, date]:
+    """The first day of a day's month, and the first of the next."""
+    return first.replace(day=1), (first.replace(day=1) + timedelta(days=31)).replace(day=1)
 
 
 def is_numeric(cells: Sequence[str]) -> bool:

@@ -16,6 +16,7 @@ from calm_relay.exchange.dated_rows import (
     energy_in,
     has_day,
     is_numeric,
+    month_around,
     stamps_of,
     whole_month,
 )
@@ -23,7 +24,7 @@ from calm_relay.exchange.errors import InputError
 from calm_relay.exchange.flow_heads import Flow, first_of, flows_of
 from calm_relay.exchange.interval_csv import IntervalColumns, read_interval_columns
 from calm_relay.exchange.meter_file import is_table, meter_text, read_meter_file
-from calm_relay.exchange.stamps import local_to_utc
+from calm_relay.exchange.stamps import Stamp, local_to_utc
 from calm_relay.job.survey import MeterReading
 
 FLOWS: tuple[Flow, ...] = ("made", "in", "out", "discharged", "used", "charged")
@@ -167,10 +168,15 @@ def _by_day(
     lengths = _MONTHS if monthly else _DAYS
     stamps = [stamps_of(row, (at,)) for row in rows]
     order = day_first(stamps, lengths, month_first=month_first)
+    # The first day of each month stands for the month, as in a workbook.
+    by_first = next((each for each in (order, not order) if not monthly and _are_firsts(stamps, each)), None)
+    if by_first is not None:
+        monthly, order = True, by_first
     mark = decimal_mark([row.at(column) for row in rows for column in taken], _FEW_KWH if monthly else 0.0)
     spans, cells, left_out = [], [], 0
     for row in rows:
         first, after = _span(path, row, at, order)
+        first, after = month_around(first) if by_first is not None else (first, after)
         if after > today:
             left_out += 1
             continue
@@ -190,8 +196,7 @@ def _span(path: Path, row: Row, at: int, order: bool) -> tuple[date, date]:
     cell = row.at(at)
     month = whole_month(cell)
     if month is not None:
-        first = date(*month, 1)
-        return first, (first + timedelta(days=31)).replace(day=1)
+        return month_around(date(*month, 1))
     stamps = stamps_of(row, (at,))
     if not stamps:
         raise InputError(
@@ -202,6 +207,15 @@ def _span(path: Path, row: Row, at: int, order: bool) -> tuple[date, date]:
     except ValueError:
         raise InputError(path, f"line {row.line}", f"{cell!r} is no day of the calendar") from None
     return days[0], days[-1] + timedelta(days=1)
+
+
+def _are_firsts(stamps: Sequence[Sequence[Stamp]], order: bool) -> bool:
+    """Whether each row has the first day of a month of its own."""
+    try:
+        days = [stamp.when(order).date() for row in stamps for stamp in row]
+    except ValueError:
+        return False
+    return len(days) == len(set(days)) == len(stamps) > 1 and all(day.day == 1 for day in days)
 
 
 def _are_days(rows: Sequence[Row]) -> bool:
