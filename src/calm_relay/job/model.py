@@ -211,7 +211,7 @@ class Supply(Model):
 # Without an answer to each of these there is no verdict.
 Wanted = Literal["place", "demand", "array"]
 # What stands in until somebody says what a house uses in a year.
-USUAL_KWH, MOST_ASSUMED = 3500.0, 60
+USUAL_KWH = 3500.0
 PurposeKind = Literal["lower_bills", "self_sufficiency", "ride_through_outage", "low_outlay", "gentle_works"]
 
 
@@ -430,7 +430,7 @@ class Job(Model):
     own_equipment: Catalogue = Catalogue()
     assumed: tuple[Name, ...] = Field(
         default=(),
-        max_length=MOST_ASSUMED,
+        max_length=60,
         description="Paths of figures assumed until somebody confirms or changes them.",
     )
     state: JobState = Field(default="survey", title="State", description="How far the job has come.")
@@ -461,7 +461,6 @@ class Job(Model):
         else:
             loads = {name: getattr(demand, name) for name in LOAD_FIELDS}
             demand = ShapedDemand(yearly_kwh=USUAL_KWH, **loads)
-        asked = "demand.yearly_kwh"
         return self.of_another_house.with_(
             notes="",
             attachments=(),
@@ -470,7 +469,6 @@ class Job(Model):
             site=self.site.with_(horizon=()),
             demand=demand,
             wiring=self.wiring.with_(routes=(), labels=(), places=(), strokes_km2=None, revision=""),
-            assumed=(*(path for path in self.assumed if path != asked), asked)[-MOST_ASSUMED:],
             wanted=tuple(key for key in get_args(Wanted) if key == "demand" or key in self.wanted),
         )
 
