@@ -195,3 +195,11 @@ def test_a_workbook_and_an_archive_are_read_alike(tmp_path):
         assert [(fact.month, fact.production_kwh, fact.import_kwh) for fact in facts] == [
             (month, 100.5, 20.0) for month in (1, 2, 3)
         ], name
+
+
+def test_more_than_a_plant_makes_and_years_of_no_logbook_are_told_or_left(tmp_path):
+    path = monthly(tmp_path, ["Month,Production (MWh)", "1995-01,4", "2025-02,999999", "2025-03,5"])
+    with pytest.raises(InputError, match="more than 100,000,000 kWh"):
+        read_plant_flows(path, ZONE)
+    path = monthly(tmp_path, ["Month,Production (kWh)", "1995-01,4", "2025-02,9", "2025-03,5"])
+    assert [fact.year for fact in months_of_flows(read_plant_flows(path, ZONE), ZONE)] == [2025, 2025]

@@ -21,6 +21,8 @@ _MONTH = re.compile(
 _COMMAS, _POINTS = (re.compile(rf"\D*\d{{1,3}}(?:{mark}\d{{3}})+\D*") for mark in (",", r"\."))
 _EMPTY = {"", "-", "–"}
 _YEAR = re.compile(r"((?:19|20)\d{2})(?:\s*[(\[]?kwh[)\]]?)?", re.I)
+# Lines by which days are told from intervals within them.
+FIRST_LINES = 300
 # So many names of months beside one another are months across; so many figures are a table of them.
 MONTHS_ACROSS, FEWEST = 6, 3
 _YEAR_HEAD = re.compile(r"year|jahr|año|ann[ée]+e?|anno|ano|jaar|rok|år", re.I)
@@ -57,10 +59,26 @@ def dated_rows(path: Path, kind: str) -> tuple[list[str], list[Row]]:
     """
     raw = read_bytes(path, kind)
     inner = only_member(path, kind) if is_packed(raw) else raw
-    if inner is None:
-        choices = workbook_sheets(path, kind)
-    else:
-        choices = [split_lines(path, any_text(inner), delimiter) for delimiter in DELIMITERS]
+    return _fullest(workbook_sheets(path, kind) if inner is None else _split(path, any_text(inner)))
+
+
+def first_dated_rows(path: Path, text: str) -> list[Row]:
+    """Rows of the first table with days in it among the first lines of a text.
+
+    Raises
+    ------
+    InputError
+        When a line cannot be split.
+    """
+    return _fullest(_split(path, "\n".join(text.split("\n", FIRST_LINES)[:FIRST_LINES])))[1]
+
+
+def _split(path: Path, text: str) -> list[list[list[str]]]:
+    return [split_lines(path, text, delimiter) for delimiter in DELIMITERS]
+
+
+def _fullest(choices: Sequence[list[list[str]]]) -> tuple[list[str], list[Row]]:
+    """Heads and rows of whichever reading of a file has the most rows with days."""
     best: tuple[int, list[str], list[Row]] = (0, [], [])
     for cells in choices:
         unfolded = _unfolded(cells)

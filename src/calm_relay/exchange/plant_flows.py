@@ -14,6 +14,7 @@ from calm_relay.exchange.dated_rows import (
     day_first,
     decimal_mark,
     energy_in,
+    first_dated_rows,
     has_day,
     is_numeric,
     month_around,
@@ -31,8 +32,8 @@ FLOWS: tuple[Flow, ...] = ("made", "in", "out", "discharged", "used", "charged")
 # No month of a plant is of so few kWh that three digits behind a mark would be decimals.
 _FEW_KWH = 20.0
 _DAYS, _MONTHS = (1, 4), (28, 32)
-# Rows by which intervals within a day are told from days.
-_SAMPLE = 200
+# More is no plant's.
+MOST_KWH = 1e8
 
 
 @dataclass(frozen=True, eq=False)
@@ -99,11 +100,16 @@ def read_plant_flows(
     text = meter_text(path)
     if not is_table(text):
         return _of_meter(path, time_zone, stated)
-    heads, rows = dated_rows(path, "meter")
-    if rows and _are_days(rows):
-        return _by_day(path, heads, rows, time_zone, stated, month_first, today)
-    held = read_interval_columns(path, text, time_zone, lambda heads, numeric: _taken(heads, numeric, stated))
-    return _of_meter(path, time_zone, stated) if held is None else _of_intervals(held, stated)
+    first = first_dated_rows(path, text)
+    if first and _are_days(first):
+        flows = _by_day(path, *dated_rows(path, "meter"), time_zone, stated, month_first, today)
+    else:
+        held = read_interval_columns(path, text, time_zone, lambda heads, numeric: _taken(heads, numeric, stated))
+        flows = _of_meter(path, time_zone, stated) if held is None else _of_intervals(held, stated)
+    for flow, kwh in flows.kwh.items():
+        if np.nansum(kwh) > MOST_KWH:
+            raise InputError(path, flow, f"comes to more than {MOST_KWH:,.0f} kWh; wanted those of one plant")
+    return flows
 
 
 def _taken_for(
@@ -220,7 +226,7 @@ def _are_firsts(stamps: Sequence[Sequence[Stamp]], order: bool) -> bool:
 
 def _are_days(rows: Sequence[Row]) -> bool:
     """Whether rows stand for days or months, and not for intervals within a day."""
-    cells = [next((cell for cell in row.cells if has_day(cell.strip())), "").strip() for row in rows[:_SAMPLE]]
+    cells = [next((cell for cell in row.cells if has_day(cell.strip())), "").strip() for row in rows]
     days = [re.split(r"[T ]+\d{1,2}[:.h]", cell)[0] for cell in cells if cell]
     return len(set(days)) > 0.7 * len(days)
 

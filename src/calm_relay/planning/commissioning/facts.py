@@ -50,6 +50,8 @@ def months_of_flows(flows: PlantFlows, time_zone: str) -> tuple[MonthFacts, ...]
     year, month = _local_months(flows.starts, time_zone)
     found = []
     for at in sorted(set(zip(year.tolist(), month.tolist(), strict=True))):
+        if not 2000 <= at[0] <= 2099:
+            continue
         mine = (year == at[0]) & (month == at[1])
         least = COVERED * 24.0 * _days(*at)
         values = {}
