@@ -95,6 +95,9 @@ def test_beside_a_battery_import_alone_tells_no_house(tmp_path):
     write(tmp_path / "both.csv", {"import kWh": np.full(48 * 365, 0.2), "export kWh": np.full(48 * 365, 0.1)})
     made = plan(demo_job("dairy").with_(demand=MeteredDemand(path="both.csv", counts="net")), tmp_path)
     assert "moved energy between hours" in result(made, "net meter").sentence
+    measured = MeteredDemand(path="both.csv", counts="net", production_path="in.csv")
+    made = plan(demo_job("dairy").with_(demand=measured), tmp_path)
+    assert "A column of what the house uses" in result(made, "net meter").sentence
 
 
 def test_a_meter_beside_an_array_that_is_read_as_the_house_s_own_is_found(demo, demo_plan, as_is, tmp_path):

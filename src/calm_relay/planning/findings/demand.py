@@ -74,6 +74,23 @@ def check_net_meter(subject: Subject) -> list[Finding]:
     """A net meter's house is rebuilt; how far the model is off is said."""
     demand = subject.context.demand
     metered = demand.metered
+    if (
+        metered is not None
+        and metered.is_net
+        and metered.model_error_kwh is None
+        and subject.job.existing_batteries
+    ):
+        return [
+            warns(
+                "net meter",
+                "Home",
+                "demand.counts",
+                "The house behind the net meter is rebuilt with what the array made. The battery that stands there "
+                "moved energy between hours, which is taken for the house’s own. A column of what the house uses, as "
+                "portals have it, would tell.",
+                rule=demand.source,
+            )
+        ]
     if metered is None or metered.model_error_kwh is None:
         return []
     share = metered.model_error_kwh / metered.export_kwh if metered.export_kwh > 0 else 0.0

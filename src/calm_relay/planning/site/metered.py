@@ -36,8 +36,8 @@ class Metered:
     counts gross, `silent_h` are hours under a high sun in which it reads next to nothing, though the house never rests
     so by night, and `has_export` whether its file holds export too. Of one that counts import alone beside an array
     `unseen_h` are hours in which the array carried the house, and `unseen_kwh` what the house is taken to draw in them.
-    `made` is what the array that stands there made in the year by its file, and as it is modelled [kWh]; None where no
-    file tells, or one of few days.
+    `is_net` says that the house was found by what came in, went out and was made. `made` is what the array that stands
+    there made in the year by its file, and as it is modelled [kWh]; None where no file tells, or one of few days.
     """
 
     kw: np.ndarray
@@ -51,6 +51,7 @@ class Metered:
     unseen_h: float = 0.0
     unseen_kwh: float = 0.0
     made: tuple[float, float] | None = None
+    is_net: bool = False
 
 
 def as_its_file_says(demand: MeteredDemand, seen: Understood) -> MeteredDemand:
@@ -164,7 +165,8 @@ def metered_year(
         made = _at_least(modelled, sent, calendar.month)
         source += ", rebuilt with the modelled yield of the roof"
     gross = np.maximum(series["import"] - sent + made, 0.0)
-    return Metered(gross, source, laid.measured_days, months, model_error, float(sent.sum() * step_h), made=both)
+    sent_kwh = float(sent.sum() * step_h)
+    return Metered(gross, source, laid.measured_days, months, model_error, sent_kwh, made=both, is_net=True)
 
 
 def _read(
