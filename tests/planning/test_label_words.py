@@ -189,6 +189,11 @@ def test_a_datasheet_in_another_language_states_the_same_figures(kind, language)
     assert len(read) >= len(lines)
 
 
+@pytest.mark.parametrize("word", ["nenn", "max ", "Nennleistung "])
+def test_a_long_text_is_no_label(word):
+    assert in_english(word * 1000) == word * 1000
+
+
 def test_how_high_a_unit_is_is_not_where_it_may_hang():
     text = "Höhe   850 mm\nBreite   600 mm\nHoogte   850 mm\nWysokość   850 mm"
     assert "highest_m" not in read_fields(sheet_of_text(text), "packs").found

@@ -238,6 +238,8 @@ _QUANTITIES = frozenset(
         "warranty", "series fuse", "number of", "start", "backup", "range",
     }
 )  # fmt: skip
+# A longer text is no label.
+LONGEST_LABEL = 300
 # Between the words of a label.
 _BETWEEN = re.compile(
     r"(?<!\S)(?:der|des|die|bei|im|von|de|du|la|le|les|des|en|a|au|del|los|las|con|di|della|dei|a|da|do|dos|em|van|het|bij|"
@@ -289,7 +291,8 @@ _HEADS = (
         "price",
     ),
     (
-        r"^(?:bezeichnung|produkt|modell|typ|designation|produit|modele|descripcion|producto|modelo|descrizione|prodotto|modello|descricao|produto|omschrijving|nazwa|opis|beschreibung|artikel)$",
+        r"^(?:bezeichnung|produkt|modell|typ|designation|produit|modele|descripcion|producto|modelo|"
+        r"descrizione|prodotto|modello|descricao|produto|omschrijving|nazwa|opis|beschreibung|artikel)$",
         "description",
     ),
     (
@@ -314,6 +317,8 @@ def in_english(label: str) -> str:
 
     What stands in brackets, and words that say nothing of it, stay behind it.
     """
+    if len(label) > LONGEST_LABEL:
+        return label
     outside = re.sub(r"[(\[].*?[)\]]", lambda match: " " * len(match.group()), label)
     plain = _plain(outside)
     spans: list[tuple[int, int, int, str]] = []
