@@ -11,6 +11,7 @@ from calm_relay.exchange.errors import InputError
 from calm_relay.exchange.flow_heads import flows_of
 from calm_relay.exchange.meter_file import read_meter_file
 from calm_relay.exchange.plant_flows import read_plant_flows
+from calm_relay.exchange.stamps import read_time
 from calm_relay.job.survey import MeterReading
 from calm_relay.planning.commissioning.facts import months_of_flows
 
@@ -80,6 +81,11 @@ HEADS = {
 @pytest.mark.parametrize("head", HEADS)
 def test_a_head_names_one_flow_or_none(head):
     assert flows_of([head]) == (HEADS[head],)
+
+
+def test_heads_and_times_without_end_are_none():
+    assert flows_of(["batter" * 20_000, "temp" * 20_000]) == (None, None)
+    assert read_time("1" + " " * 50_000 + "x") is None
 
 
 def test_what_a_meter_calls_generated_went_out_unless_it_tells_that_too():

@@ -7,6 +7,8 @@ from typing import Literal
 
 Flow = Literal["used", "made", "in", "out", "charged", "discharged"]
 
+# What stands behind says nothing more.
+LONGEST_HEAD = 200
 _BATTERY = r"batter|batteri|bateri|akku|accu|speicher|storage|\bess\b|accumul"
 # A share of another flow, or no energy at all.
 _NONE = re.compile(
@@ -45,7 +47,7 @@ _RUNNING = re.compile(r"daily|today|total|cumul|lifetime|heute|gesamt|\bday\b|ta
 
 def flows_of(heads: Sequence[str]) -> tuple[Flow | None, ...]:
     """What each column of a table counts; None where its head names no flow of a plant, or a share of one."""
-    plain = [_plain(head) for head in heads]
+    plain = [_plain(head[:LONGEST_HEAD]) for head in heads]
     found = [_flow(head) for head in plain]
     named = {flow for flow in found if flow is not None}
     if named & {"in", "out"}:
@@ -61,7 +63,10 @@ def first_of(flows: Mapping[int, Flow | None], heads: Sequence[str], wanted: Seq
     for flow in wanted:
         columns = [column for column, held in flows.items() if held == flow]
         if columns:
-            return min(columns, key=lambda column: (_RUNNING.search(_plain(heads[column])) is not None, column))
+            return min(
+                columns,
+                key=lambda column: (_RUNNING.search(_plain(heads[column][:LONGEST_HEAD])) is not None, column),
+            )
     return None
 
 

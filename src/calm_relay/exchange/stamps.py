@@ -121,11 +121,14 @@ def month_of(word: str) -> int | None:
 
 def read_time(text: str) -> int | None:
     """Minutes after midnight of a time alone, such as 17:30, 5:30 PM or the hour 17 - 18; None when it is none."""
-    hours = _HOURS.fullmatch(text.strip().strip('"'))
+    text = text.strip().strip('"')
+    if len(text) > LONGEST:
+        return None
+    hours = _HOURS.fullmatch(text)
     if hours is not None:
         first, last = int(hours[1]), int(hours[2])
         return first * 60 if first < 24 and (last - first) % 24 == 1 and last <= 24 else None
-    match = _TIME.fullmatch(text.strip().strip('"'))
+    match = _TIME.fullmatch(text)
     return _minute(int(match[1]), int(match[2]), match[3]) if match else None
 
 
