@@ -23,8 +23,8 @@ _EMPTY = {"", "-", "–"}
 _YEAR = re.compile(r"((?:19|20)\d{2})(?:\s*[(\[]?kwh[)\]]?)?", re.I)
 # Lines by which days are told from intervals within them.
 FIRST_LINES = 300
-# So many names of months beside one another are months across; so many figures are a table of them.
-MONTHS_ACROSS, FEWEST = 6, 3
+# So many names of months beside one another are months across; so many figures are a table of them, of so many rows.
+MONTHS_ACROSS, FEWEST, MOST_DOWN = 6, 3, 200
 _YEAR_HEAD = re.compile(r"year|jahr|año|ann[ée]+e?|anno|ano|jaar|rok|år", re.I)
 _MONTH_HEAD = re.compile(r"month|monat|mes|m[êe]s|mois|mese|maand|miesi[ąa]c|m[åa]nad|måned", re.I)
 _SPAN = re.compile(r"\s+(?:-|–|to|until|bis|au|al|a|tot)\s+|\s*–\s*", re.I)
@@ -97,7 +97,7 @@ def _unfolded(cells: list[list[str]]) -> list[Row]:
     for at, row in enumerate(cells[:30]):
         years = {column: number for column, cell in enumerate(row) if (number := _year_number(cell)) is not None}
         months = {column: number for column, cell in enumerate(row) if (number := _month_number(cell)) is not None}
-        body = list(enumerate(cells[at + 1 :], at + 2))
+        body = list(enumerate(cells[at + 1 : at + 1 + MOST_DOWN], at + 2))
         if years and not months:
             down = [(line, other, _down(other, years, _month_number)) for line, other in body]
             found = [
