@@ -141,16 +141,21 @@ def test_what_is_said_of_a_column_stands_over_its_head(tmp_path):
     assert months_of_flows(read, ZONE)[2].production_kwh == 103.0
 
 
-def test_power_of_the_grid_below_zero_went_out(tmp_path):
+@pytest.mark.parametrize("sign", [1.0, -1.0])
+def test_power_of_the_grid_below_zero_went_out_or_came_in_as_the_array_tells(tmp_path, sign):
     lines = ["Time,PV power (kW),Grid power (kW),Load power (kW)"]
     for number in range(31 * 24):
         when = datetime(2025, 7, 1) + timedelta(hours=number)
         made, used, come, gone = HOURS[when.hour]
-        lines.append(f"{when:%Y-%m-%d %H:%M},{made},{come - gone},{used}")
+        lines.append(f"{when:%Y-%m-%d %H:%M},{made},{sign * (come - gone)},{used}")
     flows = read_plant_flows(monthly(tmp_path, lines), ZONE, today=TODAY)
     assert flows.kwh["in"].sum() == pytest.approx(31 * DAY["in"])
     assert flows.kwh["out"].sum() == pytest.approx(31 * DAY["out"])
-    assert np.all(flows.kwh["in"] >= 0) and "below 0" in flows.notes[0]
+    assert np.all(flows.kwh["in"] >= 0) and "below 0" in flows.notes[-1]
+    assert any("other way round" in note for note in flows.notes) == (sign < 0)
+    net = read_meter_file(tmp_path / "months.csv", MeterReading(), ZONE, wanted="net")
+    assert net.import_kwh.sum() == pytest.approx(31 * DAY["in"])
+    assert net.export_kwh.sum() == pytest.approx(31 * DAY["out"])
 
 
 @pytest.mark.parametrize(

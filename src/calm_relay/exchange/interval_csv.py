@@ -53,6 +53,7 @@ _FIRST: dict[Wanted, tuple[Flow, ...]] = {
     "production": ("made",),
 }
 _ALONE = ("export", "production")
+TURNED = "The grid's power rises with the array's: its sign is taken the other way round."
 
 
 def read_interval_csv(
@@ -110,6 +111,11 @@ def read_interval_csv(
     else:
         lines = table.lines
         minutes = _interval(path, walls, lines)
+    if signed and len(values) == 1 and values[0].size == len(table.rows) and np.any(values[0] < 0):
+        beside = first_of(dict(enumerate(flows)), table.header, ("made",))
+        if beside is not None and rises_with(values[0], _values(path, table, (beside,), decimal, reading)[0][0]):
+            values = [-values[0]]
+            notes.append(TURNED)
     unit = unit or _unit_by_size(values[0], table.header[columns[0]], minutes, notes)
     stamps = reading.stamps or _stamps(table, walls, minutes)
     if stamps == "end" and not table.wide:
@@ -139,6 +145,23 @@ def read_interval_csv(
         notes=tuple(notes),
     )
     return MeterData(starts, imported, exported, understood)
+
+
+def rises_with(grid: np.ndarray, made: np.ndarray | None) -> bool:
+    """Whether more comes from the grid in full sun than at night, which tells a sign that is turned round.
+
+    Parameters
+    ----------
+    grid, made : ndarray, shape (rows,)
+        Of the grid, with a sign, and of the array; NaN where there is none.
+    """
+    if made is None:
+        return False
+    known = np.isfinite(grid) & np.isfinite(made)
+    grid, made = grid[known], made[known]
+    most = float(made.max(initial=0.0))
+    bright, dark = grid[made > 0.5 * most], grid[made <= 0.02 * most]
+    return bool(most > 0.0 and bright.size and dark.size and bright.mean() > dark.mean())
 
 
 @dataclass(frozen=True, eq=False)

@@ -23,7 +23,7 @@ from calm_relay.exchange.dated_rows import (
 )
 from calm_relay.exchange.errors import InputError
 from calm_relay.exchange.flow_heads import Flow, first_of, flows_of
-from calm_relay.exchange.interval_csv import IntervalColumns, read_interval_columns
+from calm_relay.exchange.interval_csv import TURNED, IntervalColumns, read_interval_columns, rises_with
 from calm_relay.exchange.meter_file import is_table, meter_text, read_meter_file
 from calm_relay.exchange.stamps import Stamp, local_to_utc
 from calm_relay.job.survey import MeterReading
@@ -247,6 +247,9 @@ def _together(
             summed[flow] = summed[flow] + kwh[column] if flow in summed else kwh[column]
     said = list(notes)
     if "in" in summed and "out" not in summed and np.any(summed["in"] < 0):
+        if rises_with(summed["in"], summed.get("made")):
+            summed["in"] = -summed["in"]
+            said.append(TURNED)
         summed["out"] = np.maximum(-summed["in"], 0.0)
         said.append("what is below 0 of what came from the grid is taken for what went to it")
     for flow in summed:
