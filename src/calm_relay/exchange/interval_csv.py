@@ -498,7 +498,7 @@ def _interval(path: str | Path, walls: np.ndarray, lines: list[int]) -> int:
 def _likely_unit(values: np.ndarray, minutes: int, *, power: bool = False) -> str:
     """A household draws 2 to 300 kWh a day; of the units that agree the first of kWh, Wh, kW, W is taken.
 
-    Of what is called a power kW where they agree, else W.
+    What a head calls power is in kW where they agree, else in W.
     """
     mean = float(np.abs(values).mean()) if values.size else 0.0
     per_day = 1440 / minutes
