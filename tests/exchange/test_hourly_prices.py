@@ -183,3 +183,12 @@ def test_one_of_several_areas_is_taken(tmp_path):
 def test_what_is_no_price_is_told(tmp_path, lines, problem):
     with pytest.raises(InputError, match=problem):
         read(tmp_path, lines)
+
+
+def test_prices_below_nothing_beside_a_column_of_the_sun_keep_their_sign(tmp_path):
+    lines = ["time_utc,Solar (MW),Price (EUR/MWh)"]
+    lines += [
+        f"{at:%Y-%m-%dT%H:%MZ},{900 * (9 <= at.hour < 15)},{80 if 9 <= at.hour < 15 else -5}" for at in moments()
+    ]
+    found = read(tmp_path, lines)
+    assert (found.prices.min(), found.prices.max()) == (-0.005, 0.08)

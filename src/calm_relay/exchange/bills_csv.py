@@ -38,7 +38,6 @@ _COUNTER = re.compile(r"reading|counter|z.hlerstand|stand\b|index|lectura|lettur
 _ENERGY = re.compile(
     r"[mk]?wh\b|usage|used|consum|verbrauch|bezug|energy|energie|import|verbruik|afname|soutir", re.I
 )
-_MADE = re.compile(r"produc|produz|erzeug|ertrag|yield|opwek|\bmade\b|\bpv\b|solar|\barray\b", re.I)
 _MONEY = re.compile(
     r"cost|amount|price|charge|total due|balance|betrag|kosten|preis|importe|€|\$|£|eur\b|usd\b", re.I
 )
@@ -186,10 +185,10 @@ def _layout(heads: Sequence[str], rows: Sequence[Row]) -> _Layout:
     length = next(
         (column for column in range(width) if _LENGTH.search(heads[column]) and column not in days), None
     )
-    sent = [column for column in numeric if EXPORT_WORDS.search(heads[column]) and not _is_made(heads[column])]
-    made = [column for column in numeric if _MADE.search(heads[column]) and column not in sent]
-    rest = [column for column in numeric if column not in sent and column not in made]
     flows = flows_of(heads)
+    made = [column for column in numeric if flows[column] == "made"]
+    sent = [column for column in numeric if column not in made and EXPORT_WORDS.search(heads[column])]
+    rest = [column for column in numeric if column not in sent and column not in made]
     used = [column for column in rest if flows[column] == "used"]
     counts: Literal["gross", "net"] | None = None
     if made and used:
@@ -221,14 +220,6 @@ def _layout(heads: Sequence[str], rows: Sequence[Row]) -> _Layout:
         length,
         counts,
         len(days) == 1 and names_months(heads[days[0]]),
-    )
-
-
-def _is_made(head: str) -> bool:
-    """Whether a head tells what the array makes and not what goes out."""
-    return (
-        _MADE.search(head) is not None
-        and re.search(r"export|feed|grid|einspeis|inject|inje|return", head, re.I) is None
     )
 
 

@@ -9,6 +9,7 @@ from itertools import pairwise
 from pathlib import Path
 
 from calm_relay.exchange.errors import InputError
+from calm_relay.exchange.flow_heads import OUT_WORDS
 from calm_relay.exchange.stamps import read_stamp, read_time
 from calm_relay.job.survey import MeterReading
 
@@ -21,11 +22,8 @@ _SINCE_1970 = re.compile(r"1\d{9}(?:\d{3})?")
 # Rows by which a numbering of a day's intervals is known, and how many a day of quarters with an hour more has.
 COUNTED, MOST_A_DAY = 8, 100
 METER_WORDS = re.compile(r"meter|serial|mpan|mprn|nmi|icp|device|register|z.hler", re.I)
-EXPORT_WORDS = re.compile(
-    r"export|feed|einspeis|to grid|return|generat|inject|injec|reverse|received|surplus|exced|vertid|salient|\bas_|"
-    r"immess|injet|injeç|terug|retour|\b2\.8\b|oddan|utmat|inmat",
-    re.I,
-)
+# What a meter or a bill calls so besides.
+EXPORT_WORDS = re.compile(OUT_WORDS + r"|generat|reverse|received|salient|\bas_|injeç", re.I)
 # Of a register whose energy came in.
 INWARD = re.compile(r"import|consum|from grid|bezug|verbrauch|afname|prelev|soutir|pob[oó]r|\b1\.8\b", re.I)
 # Of a register that counts at one tariff alone.

@@ -20,10 +20,12 @@ _DISCHARGED = re.compile(r"discharg|entlad|descarg|decharg|scaric|ontlad|rozlad|
 _CHARGED = re.compile(
     r"(?<![a-z])(?:charg|lad(?:en|ung)|aufgeladen|gelad|carga|caric|ricaric|ladow|opladd)|beladung"
 )
-_OUT = re.compile(
+# Also those of a meter's registers and of bills.
+OUT_WORDS = (
     r"export|feed|einspeis|to (?:the )?(?:grid|utility)|return|inject|injec|sold\b|surplus|exced|vertid|immess|immiss|"
     r"injet|terug|retour|oddan|utmat|inmat|cedut|\b2\.8\b"
 )
+_OUT = re.compile(OUT_WORDS)
 _IN = re.compile(
     r"import|(?:from|of) (?:the )?(?:grid|utility)|purchas|bought|\bgrid\b|bezug|netz|afname|levering|prelev|soutir|"
     r"pobor|\bred\b|reseau|\brete\b|\b1\.8\b"

@@ -111,7 +111,8 @@ def read_interval_csv(
     else:
         lines = table.lines
         minutes = _interval(path, walls, lines)
-    if signed and len(values) == 1 and values[0].size == len(table.rows) and np.any(values[0] < 0):
+    in_rows = not table.wide and table.register is None
+    if signed and in_rows and flows[columns[0]] == "in" and len(values) == 1 and np.any(values[0] < 0):
         beside = first_of(dict(enumerate(flows)), table.header, ("made",))
         if beside is not None and rises_with(values[0], _values(path, table, (beside,), decimal, reading)[0][0]):
             values = [-values[0]]

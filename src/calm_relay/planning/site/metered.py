@@ -131,14 +131,10 @@ def metered_year(
     series = {name: table[laid.rows].ravel() for name, table in aligned.items()}
     source = f"meter file {Path(paths['path'][0]).name}"
     step_h = calendar.step_h
-    both: tuple[float, float] | None = None
-    made_by_file = series.get("production")
-    long_enough = laid.measured_days >= MOST_OF_YEAR
-    if made_by_file is not None and made_kw is not None and long_enough and np.isfinite(made_by_file).all():
-        both = (float(made_by_file.sum() * step_h), float(made_kw.sum() * step_h))
+    both = _measured_and_modelled(series.get("production"), made_kw, laid.measured_days, step_h)
     months = tuple(MONTH_NAMES[m - 1] for m in laid.months)
     if not net:
-        silent_h = _silent_h(series["import"], zenith, calendar.step_h)
+        silent_h = _silent_h(series["import"], zenith, step_h)
         return Metered(
             series["import"], source, laid.measured_days, months, None, 0.0, silent_h, has_export, made=both
         )
@@ -167,6 +163,15 @@ def metered_year(
     gross = np.maximum(series["import"] - sent + made, 0.0)
     sent_kwh = float(sent.sum() * step_h)
     return Metered(gross, source, laid.measured_days, months, model_error, sent_kwh, made=both, is_net=True)
+
+
+def _measured_and_modelled(
+    measured_kw: np.ndarray | None, modelled_kw: np.ndarray | None, days: int, step_h: float
+) -> tuple[float, float] | None:
+    """What an array made in a year by its file, and by its model [kWh]; None where the file tells of few days."""
+    if measured_kw is None or modelled_kw is None or days < MOST_OF_YEAR or not np.isfinite(measured_kw).all():
+        return None
+    return float(measured_kw.sum() * step_h), float(modelled_kw.sum() * step_h)
 
 
 def _read(
