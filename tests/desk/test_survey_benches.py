@@ -380,6 +380,13 @@ def test_of_a_portals_file_the_house_is_taken_and_the_arrays_yield_is_held_again
     qtbot.waitUntil(lambda: dialog.demand.production_path is not None and dialog.data is not None)
     assert dialog.counts.currentData() == "gross" and "Home (Wh) is taken of it" in dialog.summary.text()
     assert "Measured production: portal.csv" in dialog.production_file.text()
+    # What a column is of goes by what the file is read for.
+    assert dialog._import_label.text() == "Column of demand"
+    choose(dialog.file, "production_reading")
+    qtbot.waitUntil(lambda: "Solar (Wh) is taken of it" in dialog.summary.text())
+    assert dialog._import_label.text() == "Column of production"
+    choose(dialog.file, "reading")
+    qtbot.waitUntil(lambda: "Home (Wh) is taken of it" in dialog.summary.text())
     press(qtbot, dialog)
     settled(window)
     assert window.session.job.demand.counts == "gross"

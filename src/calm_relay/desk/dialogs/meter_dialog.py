@@ -107,6 +107,8 @@ class MeterDialog(AnswerDialog):
             grid.addWidget(label, row, 2 * column)
             grid.addWidget(field, row, 2 * column + 1)
             self.fields[name] = field
+            if name == "import_column":
+                self._import_label = label
         counts = QHBoxLayout()
         label = Label("The meter counts")
         label.setBuddy(self.counts)
@@ -135,9 +137,17 @@ class MeterDialog(AnswerDialog):
             stated = getattr(self.demand, field)
             button.setText(f"{words}: {Path(stated).name}" if stated else f"{words}…")
             button.setVisible(net or bool(stated) or field == "production_path")
-        stated = [(reading, words) for reading, path, words in FILES if getattr(self.demand, path)]
+        main = "import" if net else "demand"
+        stated = [
+            (reading, main if reading == "reading" else words)
+            for reading, path, words in FILES
+            if getattr(self.demand, path) and (net or path != "export_path")
+        ]
         if self._hand not in dict(stated):
             self._hand = "reading"
+        title = f"Column of {dict(stated)[self._hand]}"
+        self._import_label.setText(title)
+        self.fields["import_column"].setAccessibleName(title)
         self.file.offer(stated)
         self.file.show_value(self._hand)
         for part in (self._in_hand, self.file):
