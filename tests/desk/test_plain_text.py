@@ -85,7 +85,7 @@ def offences(window):
                         yield shown
 
 
-@pytest.mark.parametrize("name", ["pottery", "dairy", "hut"])
+@pytest.mark.parametrize("name", ["dairy", "hut"])
 def test_no_screen_obeys_markup_in_a_job(window, settled, qtbot, name):
     window.session.replace(with_markup(demo_job(name)))
     window.forget_view()

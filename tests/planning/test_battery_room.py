@@ -132,7 +132,7 @@ def test_papers_say_where_it_stands_and_how_clear(pottery):
 
 def test_a_search_leaves_out_what_may_not_stand_in_the_room(cottage):
     job = placed(cottage, room="utility room")
-    found = search(plan(job), most=1500)
+    found = search(plan(job), most=500)
     assert found.plants and max(plant.design.leader.bank.nominal_kwh for plant in found.plants) <= 40.0
     assert any("More battery than may stand in its room" in reason for reason, _ in found.refused)
 

@@ -59,7 +59,7 @@ class Played:
 @pytest.mark.parametrize("name", DEMOS)
 @pytest.mark.parametrize("day", ["06-21", "01-10"])
 def test_a_plant_without_faults_raises_no_alarm(plans, name, day):
-    played = Played(plans[name], day=day, clock="08:00").run(600, step=2.0)
+    played = Played(plans[name], day=day, clock="08:00").run(600, step=5.0)
     assert played.seen == {}
     assert played.view.moment is not None
     assert set(played.live.roles.values()) >= set(played.site.keys)
@@ -69,7 +69,7 @@ def test_a_plant_without_faults_raises_no_alarm(plans, name, day):
 def test_no_option_raises_an_alarm_without_a_fault(plans, name, day, clock):
     """Units of three phases answer the sun of others, and a lead battery gives less the faster it is drawn down."""
     for option in plans[name].live:
-        played = Played(plans[name], option=option.key, day=day, clock=clock).run(400, step=2.0)
+        played = Played(plans[name], option=option.key, day=day, clock=clock).run(400, step=5.0)
         assert played.seen == {}, option.key
 
 

@@ -180,7 +180,7 @@ def test_a_stricter_target_moves_the_best_place(hut, hybrid, sized):
 
 @pytest.fixture(scope="module")
 def searched(hut):
-    return search(hut)
+    return search(hut, most=400)
 
 
 def test_the_search_knows_the_target_and_leaves_out_what_stops(hut, searched):

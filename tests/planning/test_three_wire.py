@@ -168,7 +168,7 @@ def test_circuits_hang_on_pairs(job):
 
 
 def test_the_search_tries_what_fits_it(made):
-    found = search(made)
+    found = search(made, most=600)
     units = {plant.design.leader.inverter.phases for plant in found.plants if plant.design.battery_converter}
     assert units == {"single", "three-wire"}
     assert any("another service" in why for why, _ in found.refused)
