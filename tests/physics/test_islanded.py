@@ -284,11 +284,19 @@ def test_pv_on_the_ac_bus_needs_a_unit_that_turns_it_down():
     assert night.charge[0] == pytest.approx(3.0)
 
 
-def test_charging_from_the_ac_side_stops_at_95_and_is_taken_again_below_90_per_cent():
+def test_an_array_that_is_only_switched_is_let_go_at_95_and_taken_again_below_90_per_cent():
+    night = run(np.full(60, 2.5), switched=3.0, stored=9.4, step_h=0.1)
+    given = night.ac_used > 0.0
+    off, on = (1 + np.flatnonzero(change) for change in (given[:-1] & ~given[1:], ~given[:-1] & given[1:]))
+    assert off.size > 2 and on.size > 2 and given[0]
+    assert (night.stored[off - 1] >= 9.5 - 1e-9).all() and (night.stored[off - 2] < 9.5).all()
+    assert (night.stored[on - 1] < 9.0).all() and (night.stored[on - 2] >= 9.0).all()
+
+
+def test_an_array_that_follows_the_frequency_fills_the_battery_to_the_brim_and_keeps_it_so():
     night = run(np.full(60, 0.5), pv_ac=3.0, stored=9.0)
-    stopped = int(np.flatnonzero(night.ac_used < 1.0)[0])
-    assert night.stored[stopped - 1] == pytest.approx(9.6, abs=0.35)
-    assert (night.ac_used[stopped:] == pytest.approx(0.5)) or night.ac_used[stopped] == 0.5
+    assert night.stored[-1] == pytest.approx(10.0)
+    assert night.ac_used[-1] == pytest.approx(0.5)
 
 
 def test_a_load_that_drops_leaves_the_array_s_power_nowhere_to_go():

@@ -117,7 +117,8 @@ def serve(
     """How what is asked is served from PV, the generators that run and battery; where it cannot be, why.
 
     `on_dc` is what a load on the former's DC bus takes [kW]: of its own array first, then of what is rectified, then of
-    the battery.
+    the battery. PV that follows the frequency gives what loads and battery take, a full battery's nothing included; what
+    can only be switched is let go while `holding`.
     """
     stored, per_h = w[j].stored, w[j].per_h
     room = charge_room(c, j, stored, w[j].charge_derate, per_h)
@@ -128,9 +129,10 @@ def serve(
         made = min(generator_kw, want + taking)
     else:
         most = want + taking
+        borne = most
         if holding:
-            most = want + (min(c[j].from_ac_kw, rectifier_ac(c, j, owed)) if owed > 0.0 else 0.0)
-        used = switched if switched <= most + 1e-12 else 0.0
+            borne = want + (min(c[j].from_ac_kw, rectifier_ac(c, j, owed)) if owed > 0.0 else 0.0)
+        used = switched if switched <= borne + 1e-12 else 0.0
         used += max(min(smooth, most - used), 0.0)
     rest = want - used - made
     rectified, by_ac = 0.0, 0.0

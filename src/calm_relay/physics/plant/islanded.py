@@ -55,7 +55,8 @@ from calm_relay.physics.plant.island_pool import Pool, keep_parts, part_out, wit
 from calm_relay.physics.plant.island_serving import RESTART_SOC, asked_of, held_against, serve, thrown_away
 from calm_relay.physics.plant.loads import LoadRecord, LoadSteps, book_loads
 
-# AC-coupled PV is let go from 95 % charge and taken again below 90 %: common practice, no source.
+# AC-coupled PV that only a relay turns away is let go from 95 % charge and taken again below 90 %: common practice, no
+# source.
 HOLD_ABOVE, RELEASE_BELOW = 0.95, 0.90
 
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from calm_relay.job.control import BATTERY
 from calm_relay.job.existing_supply import ON_INPUT
 from calm_relay.job.model import Job
+from calm_relay.physics.plant.islanded import HOLD_ABOVE, RELEASE_BELOW
 from calm_relay.planning.architecture.bus_rating import arrays_on_bus
 from calm_relay.planning.architecture.connections import units_of
 from calm_relay.planning.architecture.design import Converter
@@ -295,13 +296,22 @@ def _island(option: Option, converter: Converter) -> Iterator[Setting]:
         "below it the island is without power",
         "the reserve for grid-up is not this one",
     )
-    if arrays_on_bus(option.design, job.supply) and backup.throttles_ac_pv == "frequency":
+    beside, curve = arrays_on_bus(option.design, job.supply), curve_of(job)
+    if beside and backup.throttles_ac_pv == "frequency":
         yield Setting(
             name,
             "Frequency in an island",
-            "raised from 95% charge on, back below 90%",
-            "AC-coupled arrays turn themselves down by it: common practice, no source",
+            f"raised from {curve.start_hz:g} Hz to {curve.end_hz:.1f} Hz as the battery fills",
+            f"AC-coupled arrays turn themselves down by it: {curve.name}, from memory",
             "an array's grid code that does not follow the frequency is switched off instead",
+        )
+    if beside and backup.throttles_ac_pv == "relay":
+        yield Setting(
+            name,
+            "Relay of the AC-coupled arrays",
+            f"off above {HOLD_ABOVE:.0%} charge, on again below {RELEASE_BELOW:.0%}",
+            "nothing else keeps them from a full battery: common practice, no source",
+            "an array larger than the unit that forms the island trips it before the relay answers",
         )
     board = job.backup_board
     for circuit in board.circuits if board is not None else ():
