@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 from calm_relay.exchange.datasheet import page_picture, read_sheet, sheet_of_text
 from calm_relay.exchange.errors import InputError
 from calm_relay.planning.equipment.datasheet_reader import number_of, parts_found, read_fields, value_in_field
-from calm_relay.planning.equipment.draft import MODELS, item_of
+from calm_relay.planning.equipment.draft import MODELS, derived, item_of
 from tests.datasheets import HYBRID, MODULE, PACK, write_pdf
 
 
@@ -230,10 +230,34 @@ WALL_WORDS = """Hearth 10 wall battery
 Operating temperature range Charge: 0 ~ 45°C; Discharge: -10 ~ 50°C
 Lifespan 6000 cycles (80% DoD, 25 °C)
 Parallel up to 15 units"""
+GEL_WORDS = """Torf 12-200 gel block, valve-regulated
+Nominal voltage   12 V
+Rated capacity (10 h, 1.80 V/cell)   183 Ah
+Rated capacity (20 h)   200 Ah
+Cycle use charging voltage   14.1 - 14.4 V
+Float charging voltage   13.5 - 13.8 V
+Max. discharge current   1000 A (5 s)
+Max. charging current   40 A"""
+TUBULAR_WORDS = """Torf 6 tubular cell, vented
+Nominal voltage 2 V
+Capacity C10  600 Ah
+Boost charge voltage 2.40 V/cell
+Float voltage 2.23 V/cell"""
+AMPERE_HOURS_WORDS = """Pack LFP 100
+Nominal voltage 51.2 V
+Nominal capacity 100 Ah"""
 OPTIMISER_WORDS = """Plover 600 optimiser
 Rated input DC power 600 W
 Absolute maximum input voltage (Voc at lowest temperature) 80 Vdc
 Maximum power per string 5700 W"""
+
+
+def test_a_lead_acid_block_makes_a_bank_of_48_v():
+    stated = {"chemistry": "lead-acid gel", "absorption_v": 14.1, "nominal_kwh": 2.4, "charge_a": 40.0}
+    found = {path: item.value for path, item in derived("packs", stated).items()}
+    assert (found["empty_v"], found["full_v"]) == (11.52, 13.26)
+    assert (found["stacking"], found["count_min"], found["count_max"]) == ("series", 4, 4)
+    assert derived("packs", {**stated, "absorption_v": 56.4})["stacking"].value == "parallel"
 
 
 @pytest.mark.parametrize(
@@ -281,6 +305,23 @@ Maximum power per string 5700 W"""
                 "cycle_life": ({"depth": 0.8, "cycles": 6000.0},),
             },
         ),
+        (
+            GEL_WORDS,
+            "packs",
+            {
+                "chemistry": "lead-acid gel", "nominal_kwh": 2.4, "rated_hours": 20.0, "absorption_v": 14.1,
+                "float_v": 13.5, "charge_a": 40.0, "discharge_a": None,
+            },
+        ),
+        (
+            TUBULAR_WORDS,
+            "packs",
+            {
+                "chemistry": "lead-acid flooded", "nominal_kwh": 1.2, "rated_hours": 10.0, "absorption_v": 2.4,
+                "float_v": 2.23,
+            },
+        ),
+        (AMPERE_HOURS_WORDS, "packs", {"chemistry": "LFP", "nominal_kwh": 5.12, "rated_hours": None}),
         (OPTIMISER_WORDS, "optimisers", {"power_w": 600.0, "max_v": 80.0, "string_power_w": 5700.0}),
     ],
 )  # fmt: skip

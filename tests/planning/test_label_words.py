@@ -189,6 +189,21 @@ def test_a_datasheet_in_another_language_states_the_same_figures(kind, language)
     assert len(read) >= len(lines)
 
 
+@pytest.mark.parametrize(
+    "text",
+    [
+        "Nennspannung   2 V\nNennkapazität (C10)   600 Ah\nErhaltungsladespannung   2,23 V\n"
+        "Ladespannung zyklisch   2,40 V",
+        "Tensión nominal   2 V\nCapacidad nominal C10   600 Ah\nTensión de flotación   2,23 V\n"
+        "Tensión de absorción   2,40 V",
+    ],
+)
+def test_so_does_that_of_a_lead_acid_cell(text):
+    found = read_fields(sheet_of_text(text), "packs").found
+    read = {path: candidates[0].value for path, candidates in found.items() if path != "name"}
+    assert read == {"nominal_kwh": 1.2, "rated_hours": 10.0, "float_v": 2.23, "absorption_v": 2.4}
+
+
 @pytest.mark.parametrize("word", ["nenn", "max ", "Nennleistung "])
 def test_a_long_text_is_no_label(word):
     assert in_english(word * 1000) == word * 1000

@@ -641,7 +641,9 @@ class Pack(Model):
     key: Identifier
     name: Name = Field(title="Name")
     family: Identifier = Field(title="Battery family")
-    chemistry: Literal["LFP", "NMC", "sodium-ion", "lead-acid gel", "lead-acid AGM"] = Field(title="Chemistry")
+    chemistry: Literal["LFP", "NMC", "sodium-ion", "lead-acid gel", "lead-acid AGM", "lead-acid flooded"] = Field(
+        title="Chemistry"
+    )
     nominal_kwh: Positive = Field(title="Nominal energy", le=1000)
     depth_of_discharge: Fraction = Field(title="Usable share", gt=0.1)
     empty_v: Positive = Field(title="Voltage when empty")
@@ -651,6 +653,16 @@ class Pack(Model):
     )
     knee_high_v: Positive | None = Field(
         title="Voltage at 90%", default=None, description="At 90% charge; None: on the straight line."
+    )
+    absorption_v: Positive | None = Field(
+        title="Absorption voltage",
+        default=None,
+        description="What lead-acid is charged to, at 25 degC; None: usual for its chemistry.",
+    )
+    float_v: Positive | None = Field(
+        title="Float voltage",
+        default=None,
+        description="What lead-acid is held at when full, at 25 degC; None: usual for its chemistry.",
     )
     charge_a: Positive = Field(title="Charging current")
     discharge_a: Positive = Field(title="Discharging current")
@@ -761,6 +773,8 @@ class Pack(Model):
             raise ValueError("wanted empty_v, knee_low_v, knee_high_v and full_v to rise in this order")
         if self.charge_full_c < self.charge_min_c:
             raise ValueError("charge_full_c must not be below charge_min_c")
+        if self.absorption_v is not None and self.float_v is not None and self.float_v > self.absorption_v:
+            raise ValueError("float_v must not exceed absorption_v")
         return self
 
     @model_validator(mode="after")

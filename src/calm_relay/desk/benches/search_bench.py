@@ -1,5 +1,7 @@
 """The bench Search: every plant the catalogue makes as a cloud, what it must have, and the edge as a list."""
 
+from typing import get_args
+
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, Qt
 from PySide6.QtWidgets import (
     QAbstractItemView,
@@ -19,6 +21,7 @@ from calm_relay.desk.widgets.label import Label, RichLabel, rich, tip
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.theme import font
 from calm_relay.desk.widgets.wording import keep_units
+from calm_relay.job.equipment import Pack
 from calm_relay.job.field_range import FieldRange
 from calm_relay.planning.common.amounts import amount_text, years_text
 from calm_relay.planning.common.vocabulary import vocabulary_of
@@ -32,7 +35,7 @@ BENEFITS = (
 )
 # Off grid no bill falls: how well it serves comes first.
 OFF_GRID_BENEFITS = tuple((key, dict(BENEFITS)[key]) for key in ("score", "self-sufficiency", "npv", "saving"))
-CHEMISTRIES = (None, "LFP", "NMC", "sodium-ion", "lead-acid gel", "lead-acid AGM")
+CHEMISTRIES = (None, *get_args(Pack.model_fields["chemistry"].annotation))
 # The heads and three rows.
 LEAST_TABLE_PX = 94
 HEADS = ("Outlay", "Benefit", "Battery", "Inverter", "Control")

@@ -117,8 +117,8 @@ def serve(
     """How what is asked is served from PV, the generators that run and battery; where it cannot be, why.
 
     `on_dc` is what a load on the former's DC bus takes [kW]: of its own array first, then of what is rectified, then of
-    the battery. PV that follows the frequency gives what loads and battery take, a full battery's nothing included; what
-    can only be switched is let go while `holding`.
+    the battery. PV that follows the frequency gives what loads and battery take; what can only be switched is let go
+    while `holding`.
     """
     stored, per_h = w[j].stored, w[j].per_h
     room = charge_room(c, j, stored, w[j].charge_derate, per_h)

@@ -602,6 +602,9 @@ class _Maker:
         for node in list(self.nodes):
             if node.kind == "battery" and node.unit is not None:
                 unit = self.keys[node.unit]
+                if self.design.converters[node.unit].bank.pack.is_lead:
+                    # Nothing in it speaks.
+                    continue
                 self.edges.append(
                     Edge(f"{unit} data {node.key}", unit, node.key, "data", status=node.status, unit=node.unit)
                 )

@@ -377,11 +377,16 @@ class Survey:
     @property
     def length_unit(self) -> tuple[str, float]:
         """In what lengths are counted here, and how long one is [m]."""
-        return shown_unit("m", self.wires is not None and self.wires.in_feet)
+        return shown_unit("m", self.in_feet)
+
+    @property
+    def in_feet(self) -> bool:
+        """Whether lengths are counted in feet here."""
+        return self.wires is not None and self.wires.in_feet
 
     def length_words(self, metres: float) -> str:
         """A length with the unit that the region's tables of wires count in."""
-        return length_text(metres, self.wires is not None and self.wires.in_feet)
+        return length_text(metres, self.in_feet)
 
     @property
     def faces_then(self) -> tuple[Face, ...]:

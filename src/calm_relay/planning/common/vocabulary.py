@@ -12,7 +12,7 @@ class Vocabulary:
     `bill` is what a year costs, `bill_word` the same in one word, `import_word` what is taken from outside,
     `imported` that it was,
     `staying_on` what an outage leaves on, `while_it_forms` that a unit forms the grid alone,
-    `in_an_outage` and `after_a_flat_battery` begin or stand in a sentence,
+    `in_an_outage` and `after_a_flat_battery` begin or stand in a sentence, `supply_back` that another supply returns,
     `shed` says that circuits are not fed, `not_backed_up` what a circuit on the grid side is; `begin`, `begin_at`,
     `formed_power` and `circuits` are fields of the desk.
     """
@@ -27,6 +27,7 @@ class Vocabulary:
     in_an_outage: str
     trips: str
     after_a_flat_battery: str
+    supply_back: str
     shed: str
     nothing_forms: str
     not_backed_up: str
@@ -47,6 +48,7 @@ ON_GRID = Vocabulary(
     in_an_outage="in an outage ",
     trips="It trips in an outage.",
     after_a_flat_battery="In an outage, after a flat battery",
+    supply_back="the grid comes back",
     shed="Shed {} in an outage",
     nothing_forms="off with the grid",
     not_backed_up="on the grid side only",
@@ -66,6 +68,7 @@ OFF_GRID = Vocabulary(
     in_an_outage="",
     trips="It trips.",
     after_a_flat_battery="After a flat battery",
+    supply_back="a generator takes over",
     shed="Never feed {}",
     nothing_forms="off",
     not_backed_up="never fed",

@@ -262,6 +262,8 @@ UNDER_BACKUP = (
 )
 NOT_UNDER_BACKUP = frozenset({"ac_kw", "max_ac_a", "volts", "grid_low_v"})
 
+# What a lead-acid sheet calls what it is charged to: "boost charge voltage", "cyclic use".
+CHARGED = r"(?:(?:use|service|charg\w*)?\s*(?:charg\w*\s*)?voltage|use\b|service\b)"
 PACK = (
     _wanted("depth_of_discharge", r"depth\s*of\s*discharge|\bdod\b", "%", 100.0, unless="cycle"),
     _wanted(
@@ -278,6 +280,8 @@ PACK = (
         "V",
         shape="range",
     ),
+    _wanted("absorption_v", rf"(?:absorption|boost|cycl\w+)\s*{CHARGED}", "V", shape="least"),
+    _wanted("float_v", rf"(?:float|stand-?\s?by)\s*{CHARGED}", "V", shape="least"),
     _wanted("charge_a discharge_a", r"charg\w+\s*[/&]\s*discharg\w+\s*current", "A", shape="pair"),
     _wanted("discharge_a", r"discharg\w+\s*current", "A", unless=r"charg\w+\s*[/&]\s*discharg"),
     _wanted("charge_a", r"\bcharg\w+\s*current", "A"),
@@ -366,8 +370,9 @@ CHOICES: dict[str, tuple[tuple[str, str, str], ...]] = {
         ("chemistry", "LFP", r"lifepo4?|\blfp\b|iron\s*phosphate"),
         ("chemistry", "NMC", r"\bnmc\b"),
         ("chemistry", "sodium-ion", r"sodium[- ]?ion"),
-        ("chemistry", "lead-acid gel", r"\bgel\b"),
+        ("chemistry", "lead-acid gel", r"\bgel\b|\bopzv\b"),
         ("chemistry", "lead-acid AGM", r"\bagm\b"),
+        ("chemistry", "lead-acid flooded", r"\bopzs\b|\bflooded\b|\bvented\b|\btubular\b"),
     ),
     "optimisers": (),
     "microinverters": (

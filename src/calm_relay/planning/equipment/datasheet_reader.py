@@ -44,6 +44,16 @@ _FIGURE = re.compile(r"[(\[]?[-−–+±<>≤≥~]*\d(?!-?\s?(?:phas|fas|fazow))
 _UNTIL = frozenset({"a", "à", "al", "tot", "do", "até"})
 RANGE, STROKE, TIMES = "range", "stroke", "times"
 USUAL_GRIDS = {230.0, 240.0}
+_NOMINAL_V = re.compile(r"(?:nominal|rated|system)\s*(?:battery\s*)?voltage", re.I)
+_CAPACITY = re.compile(r"capacit", re.I)
+# Hours of the discharge at which ampere-hours are stated.
+_HOURS = re.compile(r"\bc\s?(\d{1,3})\b|(?<![\d.,])(\d{1,3})[\s-]*(?:h|hr|hour)s?\b", re.I)
+# As long as a battery is started with, behind a current.
+_FOR_SECONDS = re.compile(r"\s*[(,]?\s*(?:for\s*)?\d{1,2}\s*s(?:ec\w*)?\b", re.I)
+# A cell's own volts are fewer, and nominally these.
+CELL_MOST_V, CELL_V = 3.0, 2.0
+# Hours at which an energy is wanted, the likeliest first.
+LIKELY_HOURS = (20, 10)
 # Fewer are no life of a battery.
 LEAST_CYCLES = 100.0
 # Lines of so many numbers make columns of models where at least so many have them.
@@ -139,6 +149,7 @@ def read_fields(sheet: Sheet, kind: str) -> Reading:
     _relative(pending, found)
     if kind == "packs":
         _cycles(lines, mark, found)
+        _energy(lines, mark, found)
     _name(sheet, count, found)
     ordered = {
         path: tuple(one for _, one in sorted(ranked, key=lambda pair: pair[0])) for path, ranked in found.items()
@@ -281,6 +292,8 @@ def _read(
         unit = unit or label_unit or behind
         if wanted.unit_wanted and not unit:
             return
+        if kind == "packs" and wanted.dimension == "A" and _FOR_SECONDS.match(line.text, group[-1].end):
+            return
         word = line.word_at(group[0].start)
         shown = line.text[group[0].start : group[-1].end].strip()
         for path, value, dimension in _values(wanted, group, unit):
@@ -401,6 +414,45 @@ def _relative(pending: list[tuple[int, Candidate, str]], found: dict[str, list[t
                 share = round(candidate.value / one.value, 7)
                 relative = replace(candidate, value=share, column=column)
                 found.setdefault(candidate.path, []).append((rank, relative))
+
+
+def _energy(lines: tuple[Line, ...], mark: str, found: dict[str, list[tuple[int, Candidate]]]) -> None:
+    """Energy of volts and ampere-hours where no energy is stated, and volts of a cell as those of all its cells."""
+    volts: float | None = None
+    stated: list[tuple[int, float, Candidate]] = []
+    for line in lines:
+        label = _NOMINAL_V.search(line.text)
+        if label is not None and volts is None:
+            volts = next(
+                (one.value for one in numbers_in(line.text, mark, label.end()) if one.unit in ("v", "vdc")), None
+            )
+        label = _CAPACITY.search(line.text)
+        if label is None:
+            continue
+        for one in numbers_in(line.text, mark, label.end()):
+            if one.unit == "ah":
+                hours = _HOURS.search(line.text)
+                shown, word = line.text[one.start : one.end].strip(), line.word_at(one.start)
+                at = Candidate("nominal_kwh", one.value, shown, line.page, word)
+                stated.append((int(hours.group(1) or hours.group(2)) if hours else 0, one.value, at))
+                break
+    if volts is None:
+        return
+    for path in ("absorption_v", "float_v"):
+        found[path] = [
+            (rank, replace(one, value=round(one.value * volts / CELL_V, 3)) if one.value < CELL_MOST_V else one)
+            for rank, one in found.get(path, [])
+        ]
+        if not found[path]:
+            del found[path]
+    if not stated or found.get("nominal_kwh"):
+        return
+    order = {wanted: rank for rank, wanted in enumerate(LIKELY_HOURS)}
+    rated, amp_hours, at = min(stated, key=lambda one: order.get(one[0], len(order)))
+    kwh, shown = round(volts * amp_hours / 1000.0, 6), f"{volts:g} V × {at.shown}"
+    found["nominal_kwh"] = [(0, replace(at, value=kwh, shown=shown))]
+    if rated:
+        found["rated_hours"] = [(0, replace(at, path="rated_hours", value=float(rated)))]
 
 
 def _cycles(lines: tuple[Line, ...], mark: str, found: dict[str, list[tuple[int, Candidate]]]) -> None:

@@ -28,6 +28,7 @@ from calm_relay.job.equipment import (
     PvInput,
     Tracker,
 )
+from calm_relay.planning.common.joined import counted
 from calm_relay.planning.common.refused import refused_words
 
 Stated = Mapping[str, Any]
@@ -76,13 +77,18 @@ SELDOM = frozenset(
         "dc_charger_v", "car_to_house", "ct_cable_m", "neutral_bond",
         "changeover_poles", "bypass", "between_phases", "highest_m", "full_power_to_m", "grid_low_v",
         "grid_high_v", "grid_hz", "full_power_to_c", "works_from_c", "works_to_c",
-        "knee_low_v", "knee_high_v", "taper_from", "taper_to", "peukert", "rated_hours", "cycles_to", "calendar_fade",
+        "knee_low_v", "knee_high_v", "absorption_v", "float_v", "taper_from", "taper_to", "peukert", "rated_hours",
+        "cycles_to", "calendar_fade",
         "expansion_of", "generation", "mixes_with", "warranty_fraction", "warranty_mwh_per_kwh", "any_inverter",
     )
 )  # fmt: skip
 FUSES_A = (10.0, 15.0, 20.0, 25.0, 30.0, 35.0, 40.0, 50.0, 63.0)
 # Times the rated short-circuit current that a string's fuse carries (NEC 690.8 and 690.9; from memory).
 FUSE_OVER_ISC = 1.56
+# Volts of a lead-acid cell where its usable half ends and when it is full, cells of a bank, and its strings in
+# parallel at most: common practice, no source.
+LEAD_EMPTY_V, LEAD_FULL_V = 1.92, 2.21
+LEAD_BANK_CELLS, LEAD_STACKS = 24, 3
 # What a price is counted by: field of the size, and its unit.
 SIZES = {"modules": ("power_w", "W"), "inverters": ("ac_kw", "kW"), "packs": ("nominal_kwh", "kWh")}
 # A price so many times above or below the middle one of its kind is doubted, where so many are known.
@@ -357,10 +363,24 @@ def _backup(known: _Known, max_ac_a: float | None) -> dict[str, Derived]:
     return found
 
 
+def _lead_cells(known: _Known) -> int:
+    """Cells of a lead-acid block by what it is charged to; 0 where that is not stated."""
+    for path, cell_v in (("absorption_v", 2.38), ("float_v", 2.26)):
+        volts = known(path)
+        if volts:
+            return max(round(volts / cell_v), 1)
+    return 0
+
+
 def _pack(known: _Known, parts: frozenset[str]) -> dict[str, Derived]:
     found: dict[str, Derived] = {}
     lead = known.word("chemistry").startswith("lead")
     energy, low, high = known("nominal_kwh"), known("empty_v"), known("full_v")
+    block = _lead_cells(known) if lead else 0
+    if block:
+        low, high = low or round(block * LEAD_EMPTY_V, 2), high or round(block * LEAD_FULL_V, 2)
+        how = f"{counted(block, 'cell')}, by its charging volts: common practice, no source"
+        found["empty_v"], found["full_v"] = Derived(low, how), Derived(high, how)
     found["depth_of_discharge"] = Derived(0.5 if lead else 0.9, "usual for the chemistry")
     found["round_trip"] = Derived(0.82 if lead else 0.95, "usual for the chemistry")
     if energy and low and high:
@@ -375,6 +395,11 @@ def _pack(known: _Known, parts: frozenset[str]) -> dict[str, Derived]:
     )
     found["stacking"] = Derived("parallel", "usual below 60 V" if (high or 0) <= 60 else "unless stated")
     found["count_max"] = Derived(1, "one unless stated")
+    if 0 < block < LEAD_BANK_CELLS:
+        how = f"blocks in series to {2 * LEAD_BANK_CELLS} V"
+        found["stacking"] = Derived("series", how)
+        found["count_min"] = found["count_max"] = Derived(LEAD_BANK_CELLS // block, how)
+        found["stacks_max"] = Derived(LEAD_STACKS, "strings in parallel: common practice, no source")
     found["price"] = Derived(0.0, "none stated, the outlay counts nothing")
     return found
 

@@ -74,6 +74,16 @@ _SPOKEN_OF: tuple[tuple[str, str], ...] = (
         r"ontladingsdiepte|\bglebokosc\srozladowania",
     ),
     (
+        "float",
+        r"\berhaltung\w*?(?=lade|spann|\b)|\bflotaci\w+|\bflottaison\b|\bfloating\b|\bmantenimento\b|\bflutuac\w+|"
+        r"druppel(?=lading|spanning|\b)",
+    ),
+    (
+        "absorption",
+        r"\babsorptions?(?=\w*spann|lade)|\babsorci\w+|\babsorca\w+|\bassorbimento\b|\bladeschluss(?=spann)|"
+        r"\bzyklisch\w*|\bcyclique\b|\bciclic[oa]\b",
+    ),
+    (
         "charge",
         r"(?<!ent)lade(?=strom|leist|temp|spann|-|/|\b)|(?<!ent)ladung\b|\b(?<!de)charge\b|\bcarga\b|"
         r"\b(?:ri)?carica\b|\blaad(?=stroom|vermogen|-|\b)|\bladowani\w*",

@@ -5,14 +5,10 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
-import numpy as np
-
 from calm_relay.job.control import GridCharge
 from calm_relay.job.field_range import range_of
 from calm_relay.job.model import Job
 from calm_relay.job.survey import BatteryPlace
-from calm_relay.physics.fade import cycles_at
-from calm_relay.physics.plant.readings import given_by
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.architecture.refusals import CLEAR_OF_WATER_M, battery_refusals
 from calm_relay.planning.common.amounts import degrees_text
@@ -35,11 +31,6 @@ from calm_relay.planning.operation.controls import usual_charge
 from calm_relay.planning.site.battery_temperature import battery_air_c, charge_derate, discharge_derate
 
 SHEET = "battery datasheet"
-# A bank that is seldom full sulphates: common practice, no source.
-LEAD_FULL_SHARE = 0.8
-FULL = 0.98
-# A bank that is replaced more than once within the job's years is cycled too deep.
-LEAD_LIVES = 2.0
 # Protection by IEC 60529, and what a unit outdoors has of it at least.
 INGRESS = re.compile(r"IP([0-6X])([0-9X])")
 OUTDOORS = (5, 4)
@@ -54,6 +45,15 @@ def new_battery(subject: Subject) -> Converter | None:
 def move(**changes: Any) -> Callable[..., Any]:
     """Puts the battery elsewhere, as a mend."""
     return lambda job: job.with_(battery_place=job.battery_place.with_(**changes))
+
+
+def charged_in(window: GridCharge) -> Mend:
+    """Charges the battery from the grid in a window, as a mend."""
+
+    def apply(job: Job) -> Job:
+        return job.with_(battery=job.battery.with_(charge_windows=(window,)))
+
+    return Mend(f"Charge it from the grid {window.start} to {window.end}", apply)
 
 
 @check
@@ -178,98 +178,6 @@ def check_air(subject: Subject) -> list[Finding]:
     return findings
 
 
-@check
-def check_lead_duty(subject: Subject) -> list[Finding]:
-    """Lead-acid wants a full charge nearly every day, shallow cycles, and air."""
-    converter = subject.design.battery_converter
-    if converter is None or not converter.bank.pack.is_lead:
-        return []
-    year = subject.outcome.year
-    number = subject.design.converters.index(converter)
-    pack = converter.bank.pack
-    level = year.of("stored", number).reshape(365, -1) / year.plant[number].bank.usable_kwh
-    full = int((level.max(axis=1) >= FULL).sum())
-    depth = float(np.mean(level.max(axis=1) - level.min(axis=1))) * pack.depth_of_discharge
-    good = full >= LEAD_FULL_SHARE * 365
-    sentence = (
-        f"{pack.name} is full on {full} of 365 days and cycles {depth:.0%} of its nominal energy a day; "
-        f"{'full nearly every day, as lead-acid wants it' if good else 'part-charged lead-acid sulphates'}."
-    )
-    findings = [
-        warns_if(
-            not good,
-            "lead-acid duty",
-            "Battery",
-            "battery.charge_windows",
-            sentence,
-            reading=(float(full), LEAD_FULL_SHARE * 365, "days"),
-            rule="common practice, no source",
-            mends=()
-            if good or not converter.battery_moves or subject.design.by_clock
-            else _topped_up(subject.job),
-        )
-    ]
-    if converter.battery_moves and not subject.job.battery_place.ventilated:
-        findings.append(
-            stops(
-                "ventilation",
-                "Battery",
-                "battery_place.ventilated",
-                f"{pack.name} gives off gas while it is charged, and the place has no ventilation.",
-                rule="IEC 62485-2, ventilation of battery rooms; check locally",
-                mends=(Mend("Ventilate the place", move(ventilated=True)),),
-            )
-        )
-    return findings
-
-
-@check
-def check_lead_years(subject: Subject) -> list[Finding]:
-    """What a day's cycle does to a lead-acid bank's years, by its own curve."""
-    converter = subject.design.battery_converter
-    if converter is None or not converter.bank.pack.is_lead:
-        return []
-    year, number, pack = subject.outcome.year, subject.design.converters.index(converter), converter.bank.pack
-    given = given_by(year.stored[number])
-    depth = given / 365.0 / converter.bank.nominal_kwh
-    if depth <= 0.0:
-        return []
-    curve = sorted(pack.cycle_life, key=lambda point: point.depth)
-    cycles = float(cycles_at(depth, [point.depth for point in curve], [point.cycles for point in curve]))
-    years, wanted = cycles / 365.0, subject.job.costs.horizon_years / LEAD_LIVES
-    short = years < wanted
-    sentence = (
-        f"{pack.name} cycled to {depth:.0%} of its nominal energy each day lasts {years:.1f} years by its curve"
-    )
-    sentence += f"; over {subject.job.costs.horizon_years} years it is replaced more than once." if short else "."
-    return [
-        warns_if(
-            short,
-            "lead-acid years",
-            "Battery",
-            "battery.count",
-            sentence,
-            reading=(years, wanted, "years"),
-            rule=f"{pack.name}, {SHEET}: cycles over depth",
-        )
-    ]
-
-
-def _topped_up(job: Job) -> tuple[Mend, ...]:
-    """A window that fills the bank each night, where there is a grid and no window stands in its way."""
-    if job.battery.charge_windows or job.control.by_price is not None or not job.supply.on_grid:
-        return ()
-
-    return (_charged_in(GridCharge(start="02:00", end="06:00", target=1.0)),)
-
-
-def _charged_in(window: GridCharge) -> Mend:
-    def apply(job: Job) -> Job:
-        return job.with_(battery=job.battery.with_(charge_windows=(window,)))
-
-    return Mend(f"Charge it from the grid {window.start} to {window.end}", apply)
-
-
 @grid_check
 def check_under_used(subject: Subject) -> list[Finding]:
     """A battery with few full cycles a year is money that stands still."""
@@ -295,7 +203,7 @@ def check_under_used(subject: Subject) -> list[Finding]:
     bought = subject.job.battery.charge_windows or subject.job.control.by_price is not None
     if not bought and not any(item.has_array for item in subject.design.converters):
         sentence = "Nothing charges the battery: there is no array, and it is not charged from the grid"
-        mends = (_charged_in(usual_charge(subject.job.tariff)),)
+        mends = (charged_in(usual_charge(subject.job.tariff)),)
     elif helps and fits and is_the_job_s(subject, converter):
         mends = (
             Mend(f"Use {fewer} × {bank.pack.name}", lambda job: job.with_(battery=job.battery.with_(count=fewer))),

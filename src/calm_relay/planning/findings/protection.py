@@ -6,6 +6,7 @@ from functools import partial
 from calm_relay.job.equipment import Inverter
 from calm_relay.job.model import Job
 from calm_relay.planning.architecture.topology import MAIN, METER, Edge, Topology
+from calm_relay.planning.common.vocabulary import vocabulary_of
 from calm_relay.planning.findings.base import (
     Finding,
     Mend,
@@ -338,7 +339,7 @@ def check_island_safety(subject: Subject) -> list[Finding]:
     lead = design.battery_converter
     if lead is None or lead.inverter.backup is None or not lead.is_new or plan is None:
         return []
-    backup, name = lead.backup, lead.name
+    backup, name, words = lead.backup, lead.name, vocabulary_of(job.supply)
     found: list[Finding] = []
     if backup.neutral_bond is not None:
         by_hand = backup.neutral_bond == "to be wired"
@@ -349,9 +350,10 @@ def check_island_safety(subject: Subject) -> list[Finding]:
                 "Wiring",
                 "own_equipment.inverters",
                 f"{name} does not join neutral and earth in an island: a relay that does so has to be wired, and it "
-                "must open before the grid comes back."
+                f"must open before {words.supply_back}."
                 if by_hand
-                else f"{name} joins neutral and earth itself in an island, and parts them when the grid is back.",
+                else f"{name} joins neutral and earth itself in an island, and parts them before "
+                f"{words.supply_back}.",
                 rule="IEC 60364-8-2 and the local code, from memory; inverter datasheet",
             )
         )

@@ -22,6 +22,7 @@ from calm_relay.planning.common.joined import joined
 from calm_relay.planning.common.region_words import said_in_region
 from calm_relay.planning.equipment.bank import Bank
 from calm_relay.planning.findings.safety import IN_SIGHT_M
+from calm_relay.planning.operation.lead_bank import lead_bank_of
 from calm_relay.planning.site.roof_room import unmeasured_row
 from calm_relay.planning.verdict.option import Option
 from calm_relay.planning.views.wiring_list import colours_of
@@ -345,6 +346,9 @@ def _protection(option: Option, plan: WiringPlan) -> list[Part]:
                 add(f"String fuse {cable.device.amps:g} A with holder", 2.0 * edge.runs)
         elif cable.device is not None and edge.kind in ("battery", "pack"):
             add(f"Battery fuse {cable.device.amps:g} A with holder, DC", 2.0 * edge.runs, "one a pole")
+            if edge.kind == "battery":
+                note = "none where unit, pack or fuse holder isolates"
+                add(f"Battery isolator {cable.device.amps:g} A, both poles, DC", float(edge.runs), note)
         elif cable.device is not None and edge.kind == "car charger":
             add(f"DC fuse {cable.device.amps:g} A with holder", 2.0, "one a pole; none where the unit has its own")
             add(f"DC isolator, {edge.open_v:.0f} V or more", 1.0, "at the DC charger, or in it")
@@ -443,6 +447,12 @@ def _signals(option: Option, plan: WiringPlan) -> list[Part]:
         parts.append(
             Part("Signals", "Current transformers there", float(again), "pieces", "used again", None, note)
         )
+    sensors = sum(
+        units_of(unit) for unit in option.design.new_converters if unit.bought_packs and unit.bank.pack.is_lead
+    )
+    if sensors:
+        article = "Temperature sensor of the inverter's own kind, for the battery"
+        parts.append(Part("Signals", article, float(sensors), "pieces"))
     links = [edge for edge in plan.topology.edges if edge.kind == "data" and edge.status == "new"]
     metres = sum(_signal_m(edge, plan) for edge in links)
     metres += sum(plan.reach_m(item) for item in ours)
@@ -486,6 +496,22 @@ def _barrier(option: Option) -> list[Part]:
     return [Part("Small parts", article, 1.0, "pieces", note=held.rule.applies_to)]
 
 
+def _vents(option: Option) -> list[Part]:
+    """Openings for the gas of a lead-acid bank that comes to stand indoors."""
+    lead = option.design.battery_converter
+    bank = lead_bank_of(lead)
+    if (
+        lead is None
+        or bank is None
+        or not lead.battery_moves
+        or option.context.job.battery_place.where == "outdoors"
+    ):
+        return []
+    air, opening = bank.air_words(option.context.survey.in_feet)
+    note = f"one low, one high; {air} of fresh air; none where the place has them (IEC 62485-2, from memory)"
+    return [Part("Small parts", f"Opening to the open air, {opening} free", 2.0, "pieces", note=note)]
+
+
 def _signal_m(edge: Edge, plan: WiringPlan) -> float:
     """A signal runs beside the power cable of its two ends."""
     beside = [cable for cable in plan.cables if {cable.edge.start, cable.edge.end} & {edge.end}]
@@ -510,6 +536,8 @@ def labels_of(option: Option) -> list[str]:
         labels.append("Rapid shutdown: what it leaves live, and where it is set off")
     if any(converter.has_battery for converter in design.converters):
         labels += ["Battery: type, energy, voltage, date, whom to call", "Battery isolator"]
+    if any(converter.has_battery and converter.bank.pack.is_lead for converter in design.converters):
+        labels.append("Battery: explosive gas while charging, no flame, no spark; acid")
     if shut_down_outside_kwh(design, option.context.rules) is not None:
         labels.append("Emergency shutdown of the battery: at its switch")
     if supply.on_grid:
@@ -542,6 +570,7 @@ def materials_of(option: Option) -> tuple[Part, ...]:
         ]
     parts += _alarm(option)
     parts += _barrier(option)
+    parts += _vents(option)
     if option.design.new_converters:
         parts += [Part("Labels", label, 1.0, "pieces") for label in labels_of(option)]
     parts.sort(key=lambda part: (GROUPS.index(part.group), part.fate == "taken away", part.fate == "used again"))

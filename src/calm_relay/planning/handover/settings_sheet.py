@@ -4,7 +4,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 
 from calm_relay.job.control import BATTERY
-from calm_relay.job.existing_supply import ON_INPUT
+from calm_relay.job.existing_supply import ON_INPUT, Generator
 from calm_relay.job.model import Job
 from calm_relay.physics.plant.islanded import HOLD_ABOVE, RELEASE_BELOW
 from calm_relay.planning.architecture.bus_rating import arrays_on_bus
@@ -14,6 +14,8 @@ from calm_relay.planning.architecture.refusals import joining_generators
 from calm_relay.planning.common.amounts import price_text
 from calm_relay.planning.common.region_words import said_in_region
 from calm_relay.planning.operation.controls import waits
+from calm_relay.planning.operation.lead_bank import USUAL, LeadBank, lead_bank_of
+from calm_relay.planning.site.engines import able_kw
 from calm_relay.planning.site.grid_code import curve_of
 from calm_relay.planning.verdict.option import Option
 from calm_relay.planning.wiring.names import name_of
@@ -141,19 +143,23 @@ def _transformers(plan: WiringPlan, number: int, converter: Converter) -> Iterat
 
 
 def _battery(option: Option, converter: Converter) -> Iterator[Setting]:
-    job, name, bank = option.context.job, converter.name, converter.bank
+    job, name, bank, count = option.context.job, converter.name, converter.bank, _Counter(converter)
     reserve = job.battery.reserve
     if converter.battery_surveyed is not None and converter.battery_surveyed.reserve is not None:
         reserve = converter.battery_surveyed.reserve
     units = units_of(converter)
     each = ", each unit" if units > 1 else ""
-    yield Setting(
-        name,
-        "Battery",
-        bank.summary,
-        "its own protocol: volts, currents and cells are then watched by the pack itself",
-        "the first in a list of batteries is not this one",
-    )
+    lead = lead_bank_of(converter)
+    if lead is None:
+        yield Setting(
+            name,
+            "Battery",
+            bank.summary,
+            "its own protocol: volts, currents and cells are then watched by the pack itself",
+            "the first in a list of batteries is not this one",
+        )
+    else:
+        yield from _lead(name, bank.summary, lead, each)
     yield Setting(
         name,
         "Battery current, charging and discharging",
@@ -166,10 +172,10 @@ def _battery(option: Option, converter: Converter) -> Iterator[Setting]:
     yield Setting(
         name,
         "Lowest charge, grid up",
-        f"{reserve:.0%}",
-        f"kept back for an outage: {reserve * bank.usable_kwh:.1f} kWh",
-        "some inverters count from the packs' own cut-off, some from empty: read which",
-        JobValue("%", _reserve(converter)),
+        count.text(reserve),
+        f"kept back for an outage: {reserve * bank.usable_kwh:.1f} kWh{count.why(reserve)}",
+        "" if lead else "some inverters count from the packs' own cut-off, some from empty: read which",
+        count.held(_reserve(converter)),
     )
     if waits(converter, job):
         yield Setting(
@@ -181,8 +187,80 @@ def _battery(option: Option, converter: Converter) -> Iterator[Setting]:
         )
 
 
+def _lead(name: str, summary: str, bank: LeadBank, each: str) -> Iterator[Setting]:
+    """What a unit is told of a lead-acid bank, which has nothing that watches it."""
+    volts = f"{bank.cells} cells, {bank.pack.chemistry}: {USUAL}; its maker's figure goes before it"
+    sheet = f"{bank.pack.name}, datasheet"
+    yield Setting(
+        name,
+        "Battery",
+        f"{summary}: {bank.pack.chemistry}, set by hand",
+        "no data cable tells the unit of it: it goes by volts and by what it counts",
+        "the profile of another chemistry boils it dry or never fills it",
+    )
+    yield Setting(
+        name,
+        "Battery capacity",
+        f"{bank.amp_hours:.0f} Ah at {bank.pack.rated_hours:g} h{each}, "
+        f"Peukert exponent {bank.pack.peukert_exponent:g}",
+        "the unit counts its charge by it",
+        "with too many ampere-hours it reads full for years while the plates die",
+    )
+    yield Setting(
+        name,
+        "Absorption voltage",
+        f"{bank.absorption_v:.1f} V at 25 °C",
+        sheet if bank.stated[0] else volts,
+        "too high dries it out, too low leaves it part-charged" if bank.sealed else "",
+    )
+    yield Setting(name, "Float voltage", f"{bank.float_v:.1f} V at 25 °C", sheet if bank.stated[1] else volts)
+    yield Setting(
+        name,
+        "Compensation for temperature",
+        f"−{bank.per_k * 1000.0:.0f} mV/°C, its sensor on a block in the middle",
+        "warm cells want less, cold ones more",
+        "without its sensor a cold bank is never full and a warm one gases",
+    )
+    yield Setting(
+        name,
+        "Equalising",
+        "off" if bank.equalise_v is None else f"{bank.equalise_v:.1f} V, by hand, as its maker says",
+        "sealed cells lose water that nobody can give back"
+        if bank.equalise_v is None
+        else "it mixes the acid; with the openings free, nobody beside it, and water topped up after",
+    )
+    yield Setting(
+        name,
+        "Low-voltage cut-out",
+        f"{bank.lowest_v:.1f} V",
+        f"where its usable {bank.pack.depth_of_discharge:.0%} ends: it has no cut-off of its own",
+        "what a factory sets is often the volts of a dead bank",
+    )
+
+
+class _Counter:
+    """How a unit counts charge: packs that speak to it from their own cut-off, a lead-acid bank from empty."""
+
+    def __init__(self, converter: Converter) -> None:
+        pack = converter.bank.pack
+        self._usable = pack.depth_of_discharge if pack.is_lead else 1.0
+
+    def text(self, share: float) -> str:
+        """A share of what may be used as it is keyed in."""
+        return f"{100.0 * (1.0 - self._usable * (1.0 - share)):.3g}%"
+
+    def why(self, share: float) -> str:
+        """What a share means where it is counted otherwise, as the end of a reason."""
+        return f"; {share:.0%} of what may be used, counted from empty" if self._usable < 1.0 else ""
+
+    def held(self, apply: Callable[[Job, float], Job]) -> JobValue:
+        """Where the job holds it: `apply` takes a share of what may be used in per cent."""
+        floor = 100.0 * (1.0 - self._usable)
+        return JobValue("%", lambda job, keyed: apply(job, (keyed - floor) / self._usable))
+
+
 def _windows(option: Option, converter: Converter) -> Iterator[Setting]:
-    job, name = option.context.job, converter.name
+    job, name, count = option.context.job, converter.name, _Counter(converter)
     if option.design.by_clock:
         clock = job.control.clock
         for word, windows in (("Charge by the clock", clock.charge), ("Give by the clock", clock.give)):
@@ -205,10 +283,10 @@ def _windows(option: Option, converter: Converter) -> Iterator[Setting]:
         yield Setting(
             name,
             f"Charge target, {window.summary}",
-            f"{window.target:.0%}",
-            "what the cheap hours are to fill",
+            count.text(window.target),
+            f"what the cheap hours are to fill{count.why(window.target)}",
             "a target above the present charge buys from the grid at full power, in whatever hour it is set for",
-            JobValue("%", _target(number)),
+            count.held(_target(number)),
         )
     if job.control.by_price is not None:
         yield Setting(
@@ -239,8 +317,9 @@ def _windows(option: Option, converter: Converter) -> Iterator[Setting]:
         )
     if job.tariff.stored_export:
         for export in job.control.export_windows:
-            said = f"{export.summary}, {export.power_kw:g} kW, down to {export.down_to:.0%}"
-            yield Setting(name, "Export from the battery", said, "export pays more then")
+            said = f"{export.summary}, {export.power_kw:g} kW, down to {count.text(export.down_to)}"
+            why = f"export pays more then{count.why(export.down_to)}"
+            yield Setting(name, "Export from the battery", said, why)
     if job.control.shave_above_kw is not None:
         yield Setting(
             name,
@@ -281,7 +360,8 @@ def _export(option: Option, converter: Converter) -> Iterator[Setting]:
 
 
 def _island(option: Option, converter: Converter) -> Iterator[Setting]:
-    job, name, backup = option.context.job, converter.name, converter.backup
+    job, name, backup, count = option.context.job, converter.name, converter.backup, _Counter(converter)
+    by_itself = not converter.bank.pack.is_lead
     yield Setting(
         name,
         "Backup output",
@@ -292,8 +372,8 @@ def _island(option: Option, converter: Converter) -> Iterator[Setting]:
     yield Setting(
         name,
         "Lowest charge, grid down",
-        f"{held:.0%}" if held > 0 else "the packs' own cut-off",
-        "below it the island is without power",
+        "the packs' own cut-off" if by_itself and held <= 0 else count.text(held),
+        f"below it the island is without power{count.why(held)}",
         "the reserve for grid-up is not this one",
     )
     beside, curve = arrays_on_bus(option.design, job.supply), curve_of(job)
@@ -316,37 +396,55 @@ def _island(option: Option, converter: Converter) -> Iterator[Setting]:
     board = job.backup_board
     for circuit in board.circuits if board is not None else ():
         if circuit.role == "shed":
-            below = (
-                "always in an outage" if circuit.shed_below >= 1.0 else f"below {circuit.shed_below:.0%} charge"
+            always = circuit.shed_below >= 1.0
+            below = "always in an outage" if always else f"below {count.text(circuit.shed_below)} charge"
+            why = (
+                f"priority {circuit.priority}; 1 is kept longest{'' if always else count.why(circuit.shed_below)}"
             )
-            why = f"priority {circuit.priority}; 1 is kept longest"
-            held_at = JobValue("%", _shed_below(circuit.name))
+            held_at = count.held(_shed_below(circuit.name))
             yield Setting(name, f"Relay that sheds “{circuit.name}”", below, why, held=held_at)
 
 
 def _generator(option: Option, converter: Converter) -> Iterator[Setting]:
-    name = converter.name
+    name, job, count = converter.name, option.context.job, _Counter(converter)
     if converter is not option.design.battery_converter:
         return
-    for generator in joining_generators(option.design, option.context.job):
+    for generator in joining_generators(option.design, job):
         if generator is None:
             continue
         apart = generator.on != ON_INPUT or generator.interlocked
         yield Setting(
             name,
             f"{generator.name} starts",
-            f"below {generator.start_below:.0%}",
-            f"{generator.kw:g} kW on {generator.on}",
+            f"below {count.text(generator.start_below)}",
+            f"{generator.kw:g} kW on {generator.on}{count.why(generator.start_below)}",
             "AC-coupled arrays must be off the bus while it runs" if apart else "",
-            JobValue("%", _generator_at(generator.name, "start_below")),
+            count.held(_generator_at(generator.name, "start_below")),
         )
         yield Setting(
             name,
             f"{generator.name} stops",
-            f"above {generator.stop_above:.0%}",
-            "the sun fills the rest",
-            held=JobValue("%", _generator_at(generator.name, "stop_above")),
+            f"above {count.text(generator.stop_above)}",
+            f"the sun fills the rest{count.why(generator.stop_above)}",
+            held=count.held(_generator_at(generator.name, "stop_above")),
         )
+        if generator.on == ON_INPUT:
+            yield _of_generator(converter, generator, job)
+
+
+def _of_generator(converter: Converter, generator: Generator, job: Job) -> Setting:
+    """How much a unit may draw of a generator on its input: the house's share and the charging's together."""
+    circuit, able = converter.inverter.circuit, able_kw(generator, job)
+    amps = able * 1000.0 / (converter.inverter.volts * circuit.factor)
+    on_each = " on each conductor" if circuit.live > 1 else ""
+    thin = f" at {job.site.elevation_m:.0f} m, of {generator.kw:g} kW on its plate" if able < generator.kw else ""
+    return Setting(
+        converter.name,
+        f"Current from {generator.name}",
+        f"at most {int(amps + 1e-6)} A{on_each}",
+        f"the {able:.3g} kW that it gives{thin}: house and charging together",
+        "above it the engine stalls, and the house with it",
+    )
 
 
 def _generator_at(name: str, field: str) -> Callable[[Job, float], Job]:

@@ -13,11 +13,13 @@ from calm_relay.planning.architecture.connections import (
     units_moved,
     units_of,
 )
+from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.architecture.shut_off import shut_down_outside_kwh
 from calm_relay.planning.architecture.topology import BACKED_UP, METER
 from calm_relay.planning.common.joined import counted, joined
 from calm_relay.planning.common.region_words import said_in_region
 from calm_relay.planning.operation.fuel import stand_in
+from calm_relay.planning.operation.lead_bank import lead_bank_of
 from calm_relay.planning.verdict.option import Option
 from calm_relay.planning.wiring.names import name_of
 from calm_relay.planning.wiring.wiring import WiringPlan
@@ -198,6 +200,28 @@ def _hang(option: Option) -> Iterator[Step]:
                 measure="volts of each pack: alike within what its maker allows",
                 photo="battery with its clearances",
             )
+            yield from _lead(option, converter)
+
+
+def _lead(option: Option, converter: Converter) -> Iterator[Step]:
+    """What a lead-acid bank wants beside its place: air, care for its acid, a sensor among its blocks."""
+    bank = lead_bank_of(converter)
+    if bank is None:
+        return
+    air, opening = bank.air_words(option.context.survey.in_feet)
+    yield Step(
+        "Hang",
+        f"Openings to the open air, one low and one high, {opening} free each: {air} of fresh air while it charges. "
+        "Goggles, gloves and water to wash by; insulated tools, no spark.",
+        measure="free area of each opening",
+        photo="both openings",
+    )
+    acid = "" if bank.sealed else "; acid up to its mark and its density, cell by cell"
+    yield Step(
+        "Hang",
+        "Blocks of one make, age and charge only; fix the temperature sensor to one in the middle.",
+        measure=f"volts of each block at rest{acid}",
+    )
 
 
 def _pull(plan: WiringPlan) -> Iterator[Step]:
