@@ -167,6 +167,19 @@ def test_a_price_is_told_as_it_was_typed():
     assert "KD 0.005 a kWh" in usual_in("Kuwait", 29.4, 48.0, "Asia/Kuwait", library())
 
 
+@pytest.mark.parametrize(("town", "hours"), [("tralee", 6.0), ("lagos", 5000.0), ("beirut", 6000.0)])
+def test_how_long_the_grid_is_away_is_as_usual_there_and_told_where_it_is_much(town, hours):
+    job = begun(town, 12, 4200.0)
+    assert job.finance.outage_hours == hours and "finance.outage_hours" in job.assumed
+    told = [item for item in plan(job).live[0].findings if item.check == "grid often away"]
+    assert [item.measured for item in told] == ([] if hours < 438 else [pytest.approx(hours / 87.6)])
+    # What somebody states moves to no other country.
+    stated = job.with_(finance=job.finance.with_(outage_hours=30.0), assumed=("supply.volts",))
+    town_there = ("Lome", "Togo", 6.13, 1.22, "Africa/Lome")
+    assert placed(stated, *town_there, library()).finance.outage_hours == 30.0
+    assert placed(job, *town_there, library()).finance.outage_hours == library().countries["Togo"].hours_off
+
+
 def test_a_mark_names_a_field_of_a_job():
     job = begun("tralee")
     with pytest.raises(ValidationError, match="names no field of a job"):

@@ -21,6 +21,7 @@ from calm_relay.planning.views.money_rows import workbook_of, year_rows
 from tests.plans import of_few_futures, plan
 
 HOURS, PRICE = 2000.0, 1200.0
+UNSAID = Finance().outage_hours
 
 
 def home(hours=HOURS, **generator):
@@ -34,6 +35,7 @@ def home(hours=HOURS, **generator):
             generators=(petrol,),
             existing_changeovers=(ExistingChangeover(rated_a=63, poles=2),),
             finance=job.finance.with_(outage_hours=hours),
+            assumed=tuple(path for path in job.assumed if path != "finance.outage_hours" or hours == UNSAID),
             outage_hours=6.0,
         )
     )
@@ -141,11 +143,13 @@ def test_between_the_tropics_the_offer_knows_no_winter(made):
     assert offer.days_words == "What a dim day and a bright day look like"
 
 
-def test_hours_without_grid_are_worth_asking_for_where_a_generator_is_kept(tmp_path):
+@pytest.mark.parametrize(("hours", "between"), [(UNSAID, "0 to 1,000 h"), (5000.0, "2,500 to 7,500 h")])
+def test_hours_without_grid_are_worth_asking_for_where_a_generator_is_kept(tmp_path, hours, between):
     """Nobody said how many: what they change of the choice stands among what to ask next."""
-    unsaid = plan(home(hours=Finance().outage_hours))
+    job = home(hours=hours)
+    unsaid = plan(job.with_(assumed=(*job.assumed, "finance.outage_hours")) if hours != UNSAID else job)
     (swing,) = (item for item in swings_of(unsaid, tmp_path).swings if item.entry.key == "outages")
-    assert swing.entry.between == "0 to 1,000 h" and len(swing.ends) == 2
+    assert swing.entry.between == between and len(swing.ends) == 2
     said = {entry.key: entry for entry in entries_of(plan(home()))}
     assert said["outages"].status == "measured" and said["outages"].now == "2000 h"
     none = home(fate="remove")

@@ -39,6 +39,7 @@ class Country(Model):
         le=168.0,
         description="Hours of an outage worth riding through: of those shed in turns, or a storm's.",
     )
+    hours_off: NotNegative = Field(default=6.0, le=8760.0, description="Hours without grid in a year.")
     money: Positive = Field(
         default=1.0,
         le=1e6,

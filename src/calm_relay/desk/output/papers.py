@@ -40,6 +40,7 @@ from calm_relay.planning.handover.materials import GROUPS, labels_of, material_r
 from calm_relay.planning.handover.offer import Offer, offer_of
 from calm_relay.planning.handover.settings_sheet import setting_rows, settings_of
 from calm_relay.planning.handover.work_order import step_rows, steps_of
+from calm_relay.planning.operation.fuel import share_away
 from calm_relay.planning.studies.futures import Future, future_of
 from calm_relay.planning.views.energy_path import line_of
 from calm_relay.planning.views.figures import home_kwh
@@ -406,12 +407,18 @@ def _assumed(pages, kit) -> None:
     if not job.supply.on_grid:
         prices = ", ".join(f"{job.tariff.currency} {item.price_per_litre:.2f}" for item in job.running_generators)
         paid = f"Fuel: {prices} a litre. " if prices else ""
+    away = (
+        f" The grid is in every hour of it; it is away for about {job.finance.outage_hours:,.0f} a year, in which "
+        "nothing is imported or exported."
+        if share_away(job)
+        else ""
+    )
     whole = f": {home_kwh(plan, kit.option):,.0f} kWh in all" if job.demand.controlled else ""
     pages.head("What this rests on")
     pages.text(
         f"<p style='margin:0'>Weather: {escape(plan.weather_said)}. What the home uses: "
         f"{escape(plan.demand.source)}{whole}. {escape(paid)}A year of the same "
-        "weather and use was reckoned in quarter hours; yours will differ.</p>"
+        f"weather and use was reckoned in quarter hours; yours will differ.{away}</p>"
     )
     pages.head("Please note", 90)
     told = "".join(f"<li>{caution}</li>" for caution in cautions_of(plan.job.supply))

@@ -16,6 +16,7 @@ WORDS = {
     "costs.shipped_prices": "what the example prices come to in this currency",
     "purposes": "what the battery is for",
     "outage_hours": "the outage to ride through",
+    "finance.outage_hours": "hours without grid in a year",
     "battery.pack": "battery",
     "battery.count": "packs",
     "battery_place": "where the battery stands",
@@ -26,7 +27,10 @@ WORDS = {
 
 
 # What nothing reads where there is no grid.
-OF_THE_GRID = {"supply.main_fuse_a", "outage_hours", "tariff.price", "tariff.feed_in", "tariff.standing_per_day"}
+OF_THE_GRID = {
+    "supply.main_fuse_a", "outage_hours", "finance.outage_hours", "tariff.price", "tariff.feed_in",
+    "tariff.standing_per_day",
+}  # fmt: skip
 
 
 @check

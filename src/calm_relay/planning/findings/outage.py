@@ -18,10 +18,12 @@ from calm_relay.planning.findings.base import (
     grid_check,
     judged,
     passes,
+    warns,
     warns_if,
 )
 from calm_relay.planning.findings.battery import stronger
 from calm_relay.planning.operation.backed_up_loads import BackedUpLoads
+from calm_relay.planning.operation.fuel import OFTEN_AWAY, share_away, stand_in
 from calm_relay.planning.operation.island import forms_grid, wakes_by_arrays_beside
 
 
@@ -204,3 +206,28 @@ def _on_kw(subject: Subject) -> float | None:
 def _shed(subject: Subject, limit_kw: float) -> tuple[Mend, ...]:
     on = _on(subject)
     return () if on is None else shed_to_fit(subject.job, subject.context.demand, on, limit_kw)
+
+
+@advises
+@grid_check
+def check_grid_often_away(subject: Subject) -> list[Finding]:
+    """A grid that is away for much of the year is in every hour of the one that is simulated."""
+    job, share = subject.job, share_away(subject.job)
+    if not share:
+        return []
+    money = (
+        "bill and saving are too high by about as much, and"
+        if stand_in(job) is None
+        else "what that would charge in those hours is left out and the generator's fuel counted, but"
+    )
+    return [
+        warns(
+            "grid often away",
+            "Home",
+            "finance.outage_hours",
+            f"The grid is away for {job.finance.outage_hours:,.0f} h a year, {share:.0%} of it, and the year is "
+            f"simulated with it in every hour: {money} the battery is emptied more often than that year shows.",
+            reading=(share * 100.0, OFTEN_AWAY * 100.0, "%"),
+            rule="simulated year; hours as the job has them",
+        )
+    ]

@@ -10,6 +10,8 @@ from calm_relay.planning.site.demand import DemandYear
 from calm_relay.planning.site.engines import able_kw
 
 HOURS_A_YEAR = 8760.0
+# Share of the year without grid from which on a year that has it throughout misleads.
+OFTEN_AWAY = 0.05
 
 
 def fuel_by_generator(run: PlantBus, job: Job) -> tuple[float, ...]:
@@ -40,6 +42,12 @@ def fuel_price(run: PlantBus, job: Job) -> float:
     if kwh > 0.0:
         return fuel_cost(run, job) / kwh
     return job.generator.price_per_kwh if job.generator is not None else 0.0
+
+
+def share_away(job: Job) -> float:
+    """Share of the year in which the grid is away, where that is often; else nothing."""
+    share = job.finance.outage_hours / HOURS_A_YEAR
+    return share if job.supply.on_grid and share >= OFTEN_AWAY else 0.0
 
 
 def stand_in(job: Job) -> Generator | None:

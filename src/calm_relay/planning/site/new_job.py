@@ -32,7 +32,10 @@ PLACE_ASSUMED = (
     "tariff.standing_per_day",
 )
 WINTER_FACTOR = "demand.winter_factor"
-FIRST_ASSUMED = ("purposes", "outage_hours", "battery.pack", "battery.count", "battery_place", WINTER_FACTOR)
+HOURS_OFF = "finance.outage_hours"
+FIRST_ASSUMED = (
+    "purposes", "outage_hours", HOURS_OFF, "battery.pack", "battery.count", "battery_place", WINTER_FACTOR,
+)  # fmt: skip
 ASSUMED = (*PLACE_ASSUMED, *FIRST_ASSUMED)
 
 
@@ -139,6 +142,7 @@ def placed(
         battery=battery,
         purposes=usual_purposes(usual) if "purposes" in job.assumed else job.purposes,
         outage_hours=usual.outage_h if "outage_hours" in job.assumed else job.outage_hours,
+        finance=job.finance.with_(outage_hours=usual.hours_off) if HOURS_OFF in job.assumed else job.finance,
         region=usual.region if usual.region in library.rule_packs else "generic",
         assumed=(*marks, *(path for path in job.assumed if path not in marks)),
         wanted=tuple(key for key in job.wanted if key != "place"),

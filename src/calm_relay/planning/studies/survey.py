@@ -15,7 +15,7 @@ from calm_relay.planning.common.joined import counted
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.common.region_words import said_in_region
 from calm_relay.planning.common.wanted import STATIONS, WORDS
-from calm_relay.planning.operation.fuel import stand_in
+from calm_relay.planning.operation.fuel import HOURS_A_YEAR, stand_in
 from calm_relay.planning.plan import Plan, plan
 from calm_relay.planning.site.grid_code import curve_of
 from calm_relay.planning.site.months import months_of
@@ -299,13 +299,14 @@ def _without_grid(job: Job) -> Entry:
     """How long a generator has to stand in: as nobody has said, between hardly ever and some hours a day."""
     hours = job.finance.outage_hours
     key, label, told = "outages", "Hours without grid in a year", f"{hours:g} h"
-    if hours != Finance().outage_hours:
+    if hours != Finance().outage_hours and "finance.outage_hours" not in job.assumed:
         return Entry(key, label, "Grid", "measured", told)
+    least, most = OUTAGES_H if hours < OUTAGES_H[1] else (0.5 * hours, min(1.5 * hours, HOURS_A_YEAR))
     ends = tuple(
-        (lambda job, hours=hours: job.with_(finance=job.finance.with_(outage_hours=hours))) for hours in OUTAGES_H
+        (lambda job, hours=hours: job.with_(finance=job.finance.with_(outage_hours=hours)))
+        for hours in (least, most)
     )
-    least, most = OUTAGES_H
-    return Entry(key, label, "Grid", "assumed", told, f"{least:g} to {most:,.0f} h", ends)
+    return Entry(key, label, "Grid", "assumed", told, f"{least:,.0f} to {most:,.0f} h", ends)
 
 
 def _supply(**changes: Any) -> Callable[[Job], Job]:
