@@ -373,7 +373,7 @@ def test_off_grid_nothing_is_set_or_asked_of_a_grid():
     option = option_of(demo_job("hut"), "hybrid-swap")
     names = {item.name for item in settings_of(option)}
     assert not names & {"Grid code", "Lowest charge, grid up", "Charge from the grid", "Export limit"}
-    assert "Lowest charge, grid down" in names
+    assert "Lowest charge" in names
     assert not any("operator" in step.text for step in steps_of(option))
     # Nothing is live before the battery is.
     (closed,) = (step.text for step in steps_of(option) if "AC breakers" in step.text and step.stage == "Start")

@@ -79,7 +79,7 @@ def test_charge_is_keyed_in_as_the_unit_counts_it_and_read_back_as_the_job_holds
     starts, stops = told[f"{generator.name} starts"], told[f"{generator.name} stops"]
     assert (starts.value, stops.value) == ("below 60%", "above 85%")
     assert "20% of what may be used, counted from empty" in starts.why
-    assert told["Lowest charge, grid down"].value == "50%"
+    assert told["Lowest charge"].value == "50%"
     assert told["Relay that sheds “Rooms”"].value == "below 57.5% charge"
     for item, typed in ((starts, 60.0), (stops, 85.0), (told["Relay that sheds “Rooms”"], 57.5)):
         assert item.held.apply(job, typed) == job
@@ -88,7 +88,7 @@ def test_charge_is_keyed_in_as_the_unit_counts_it_and_read_back_as_the_job_holds
         starts.held.apply(job, 40.0)
     lithium = settings(plan(demo_job("hut")).option("hybrid-swap"))
     assert lithium[f"{generator.name} starts"].value == "below 20%"
-    assert lithium["Lowest charge, grid down"].value == "the packs' own cut-off"
+    assert lithium["Lowest charge"].value == "the packs' own cut-off"
 
 
 def test_on_the_grid_the_reserve_is_counted_from_empty_too():

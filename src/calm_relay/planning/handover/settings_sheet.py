@@ -361,20 +361,20 @@ def _export(option: Option, converter: Converter) -> Iterator[Setting]:
 
 def _island(option: Option, converter: Converter) -> Iterator[Setting]:
     job, name, backup, count = option.context.job, converter.name, converter.backup, _Counter(converter)
-    by_itself = not converter.bank.pack.is_lead
+    by_itself, on_grid = not converter.bank.pack.is_lead, job.supply.on_grid
     yield Setting(
         name,
         "Backup output",
         f"on, {backup.continuous_kw:g} kW continuous{' in all' if units_of(converter) > 1 else ''}",
-        "what it forms when the grid is down; the pass-through rating is another",
+        f"what it forms {'when the grid is down' if on_grid else 'by itself'}; the pass-through rating is another",
     )
-    held = job.battery.reserve if not job.supply.on_grid else backup.held_reserve
+    held = backup.held_reserve if on_grid else job.battery.reserve
     yield Setting(
         name,
-        "Lowest charge, grid down",
+        "Lowest charge, grid down" if on_grid else "Lowest charge",
         "the packs' own cut-off" if by_itself and held <= 0 else count.text(held),
         f"below it the island is without power{count.why(held)}",
-        "the reserve for grid-up is not this one",
+        "the reserve for grid-up is not this one" if on_grid else "",
     )
     beside, curve = arrays_on_bus(option.design, job.supply), curve_of(job)
     if beside and backup.throttles_ac_pv == "frequency":
@@ -397,7 +397,11 @@ def _island(option: Option, converter: Converter) -> Iterator[Setting]:
     for circuit in board.circuits if board is not None else ():
         if circuit.role == "shed":
             always = circuit.shed_below >= 1.0
-            below = "always in an outage" if always else f"below {count.text(circuit.shed_below)} charge"
+            below = (
+                f"always{' in an outage' if on_grid else ''}"
+                if always
+                else f"below {count.text(circuit.shed_below)} charge"
+            )
             why = (
                 f"priority {circuit.priority}; 1 is kept longest{'' if always else count.why(circuit.shed_below)}"
             )
