@@ -5,6 +5,7 @@ from pydantic import ValidationError
 
 from calm_relay.exchange.shipped import catalogue, demo_job
 from calm_relay.job.equipment import Pack
+from calm_relay.planning.commissioning.expected import expected_of
 from calm_relay.planning.findings import Severity
 from calm_relay.planning.handover.materials import labels_of, materials_of
 from calm_relay.planning.handover.settings_sheet import settings_of
@@ -89,6 +90,19 @@ def test_charge_is_keyed_in_as_the_unit_counts_it_and_read_back_as_the_job_holds
     lithium = settings(plan(demo_job("hut")).option("hybrid-swap"))
     assert lithium[f"{generator.name} starts"].value == "below 20%"
     assert lithium["Lowest charge"].value == "the packs' own cut-off"
+
+
+def test_a_charge_that_is_read_is_counted_as_it_was_keyed_in(hut, hybrid):
+    bank = hybrid.design.leader.bank
+    assert [bank.shown_charge(level) for level in (0.0, 0.4, 1.0)] == pytest.approx([0.5, 0.7, 1.0])
+    assert bank.level_at(bank.shown_charge(0.4)) == pytest.approx(0.4)
+    soc = next(
+        item.key for item in expected_of(hut, hybrid, hut.job.commissioning) if item.what == "State of charge"
+    )
+    record = hut.job.commissioning.with_value(soc, 75.0)
+    volts = next(item for item in expected_of(hut, hybrid, record) if item.key == soc.replace(" soc", " volts"))
+    # Half of what may be used: half way from 46 to 53 V.
+    assert volts.value == pytest.approx(49.5)
 
 
 def test_on_the_grid_the_reserve_is_counted_from_empty_too():

@@ -190,15 +190,16 @@ def _insulation(option: Option, keys: tuple[str, ...]) -> Iterator[Expected]:
 def _battery(key: str, converter: Converter, record: Commissioning) -> Iterator[Expected]:
     bank, name = converter.bank, converter.name
     charge = record.value(f"battery of {key} soc")
+    shown_by = "the unit's counter" if bank.pack.is_lead else "the battery's own display"
     yield Expected(
-        f"battery of {key} soc", BATTERY, f"Battery of {name}", "State of charge", "%", None, 0.0,
-        "the battery's own display", "the volts below rest on it", least=0.0, most=100.0,
+        f"battery of {key} soc", BATTERY, f"Battery of {name}", "State of charge", "%", None, 0.0, shown_by,
+        "the volts below rest on it", least=0.0, most=100.0,
     )  # fmt: skip
     if charge is None or not 0.0 <= charge <= 100.0:
         value, off, ends = None, 0.0, (bank.empty_v, bank.full_v)
         source = "battery datasheet: empty to full"
     else:
-        level = charge / 100.0
+        level = min(max(bank.level_at(charge / 100.0), 0.0), 1.0)
         value, ends = float(bank.volts(level)), None
         off = max(
             0.5 * abs(float(bank.volts(min(level + 0.1, 1.0)) - bank.volts(max(level - 0.1, 0.0)))), 0.01 * value

@@ -1,7 +1,7 @@
 """Readings of a running site beside what the plan expects now; deviations name themselves."""
 
 from collections import deque
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 from functools import cached_property
@@ -21,6 +21,7 @@ from calm_relay.planning.commissioning.planned_now import planned_now, usual_kw,
 from calm_relay.planning.commissioning.strings_now import String
 from calm_relay.planning.common.amounts import figure_text, signed
 from calm_relay.planning.common.severity import Severity
+from calm_relay.planning.operation.lead_bank import lead_bank_of
 from calm_relay.planning.operation.simulate import inputs_of
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.site.grid_code import curve_of
@@ -41,6 +42,7 @@ DOUBTED_AFTER = 3
 # A battery that moved as if it held less than this share of the plan is called weak.
 WEAK = 0.7
 VOLTS_OFF = 0.055
+OF_BATTERY = 0.06
 # A dark sky's share of a clear one's light: common practice, no source.
 DIM = 0.1
 
@@ -476,12 +478,18 @@ class LiveSite:
         bank = unit.bank
         if battery.soc is not None:
             volts = "" if battery.volts is None else f", {battery.volts:.1f} V"
-            wanted = float(bank.volts(battery.soc))
-            off = battery.volts is not None and abs(battery.volts - wanted) > 0.06 * wanted
+            wanted = float(bank.volts(bank.level_at(battery.soc)))
+            lead = lead_bank_of(unit)
+            # While it charges a lead-acid bank stands far above its own volts.
+            most = wanted if lead is None or (battery.kw or 0.0) >= 0.0 else max(wanted, lead.absorption_v)
+            off = battery.volts is not None and not wanted * (1.0 - OF_BATTERY) <= battery.volts <= most * (
+                1.0 + OF_BATTERY
+            )
+            planned = f"{wanted:.1f} V" if most == wanted else f"{wanted:.1f} to {most:.1f} V"
             rows.append(
                 LiveRow(
                     f"Battery of {name}", "State of charge", f"{battery.soc:.0%}{volts}",
-                    f"{wanted:.1f} V at that charge",
+                    f"{planned} at that charge",
                     Severity.CHECK if off else Severity.OK,
                 )
             )  # fmt: skip
@@ -510,7 +518,10 @@ class LiveSite:
         part, unit = self._parts.get(key), self.option.design.converters[self.keys.index(key)]
         if part is None or not unit.has_battery:
             return None
-        return energy_of_swing(part.battery, unit.bank.part(unit.inverter, 0.0))
+        swing: Iterable[tuple[float, float, float]] = part.battery
+        if unit.bank.pack.is_lead:
+            swing = [(seconds, unit.bank.level_at(soc), kw) for seconds, soc, kw in part.battery]
+        return energy_of_swing(swing, unit.bank.part(unit.inverter, 0.0))
 
     def phase_flows(self) -> dict[str, tuple[float, ...]] | None:
         """What flows on each phase now, as the CT test takes it [kW]; None while it is not all said.

@@ -335,7 +335,8 @@ class PlayedSite:
         bank = converter.bank
         volts = float(bank.volts(soc))
         status = "charging" if kw < -0.01 else "discharging" if kw > 0.01 else "full" if soc > 0.98 else ""
-        return BatteryReading(soc, volts, kw * 1000.0 / volts, kw, bank.usable_kwh, 1.0, status)
+        shown = bank.shown_charge(soc)
+        return BatteryReading(shown, volts, kw * 1000.0 / volts, kw, bank.usable_kwh, 1.0, status)
 
     @cached_property
     def _home_kw(self) -> np.ndarray:

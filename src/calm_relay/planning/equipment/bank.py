@@ -106,6 +106,18 @@ class Bank:
         """Terminal voltage at a level, the share of usable energy [V]."""
         return np.interp(level, KNOTS, self._knees_v) * self._series
 
+    @property
+    def _counted(self) -> float:
+        return self.pack.depth_of_discharge if self.pack.is_lead else 1.0
+
+    def shown_charge(self, level: float) -> float:
+        """State of charge that a unit shows at a level: of lead-acid, which has no control, it counts from empty."""
+        return 1.0 - self._counted * (1.0 - level)
+
+    def level_at(self, shown: float) -> float:
+        """Level, the share of usable energy, at a state of charge that a unit shows; below 0 under what may be used."""
+        return 1.0 - (1.0 - shown) / self._counted
+
     @cached_property
     def _knees_v(self) -> Any:
         """Voltage of one pack at the knots, on the straight line where the datasheet states no knee."""

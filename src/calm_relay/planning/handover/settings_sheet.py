@@ -242,21 +242,19 @@ class _Counter:
     """How a unit counts charge: packs that speak to it from their own cut-off, a lead-acid bank from empty."""
 
     def __init__(self, converter: Converter) -> None:
-        pack = converter.bank.pack
-        self._usable = pack.depth_of_discharge if pack.is_lead else 1.0
+        self._bank = converter.bank
 
     def text(self, share: float) -> str:
         """A share of what may be used as it is keyed in."""
-        return f"{100.0 * (1.0 - self._usable * (1.0 - share)):.3g}%"
+        return f"{100.0 * self._bank.shown_charge(share):.3g}%"
 
     def why(self, share: float) -> str:
         """What a share means where it is counted otherwise, as the end of a reason."""
-        return f"; {share:.0%} of what may be used, counted from empty" if self._usable < 1.0 else ""
+        return f"; {share:.0%} of what may be used, counted from empty" if self._bank.pack.is_lead else ""
 
     def held(self, apply: Callable[[Job, float], Job]) -> JobValue:
         """Where the job holds it: `apply` takes a share of what may be used in per cent."""
-        floor = 100.0 * (1.0 - self._usable)
-        return JobValue("%", lambda job, keyed: apply(job, (keyed - floor) / self._usable))
+        return JobValue("%", lambda job, keyed: apply(job, round(100.0 * self._bank.level_at(keyed / 100.0), 9)))
 
 
 def _windows(option: Option, converter: Converter) -> Iterator[Setting]:
