@@ -42,13 +42,14 @@ def test_a_price_typed_changes_picture_and_bill_at_once(window, dialog, qtbot, s
     assert dialog.bill.getPlotItem().titleLabel.text != before
     type_into(qtbot, dialog.power, "15")
     assert "power" in dialog.bill.accessibleDescription()
-    type_into(qtbot, dialog.tiers, "200: 0.1, 400: 0.2")
+    type_into(qtbot, dialog.tiers, "200: 0.1, 400: 0.2 all")
     assert "tiers" in dialog.bill.accessibleDescription()
     dialog.take()
     settled(window)
     tariff = window.session.job.tariff
     assert (tariff.price, tariff.demand_charge.price_per_kw) == (0.5, 15.0)
-    assert [(tier.above_kwh, tier.surcharge) for tier in tariff.tiers] == [(200.0, 0.1), (400.0, 0.2)]
+    tiers = [(tier.above_kwh, tier.surcharge, tier.whole_month) for tier in tariff.tiers]
+    assert tiers == [(200.0, 0.1, False), (400.0, 0.2, True)]
     assert window.commands.undo.text() == "Undo: Tariff"
 
 

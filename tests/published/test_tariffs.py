@@ -27,9 +27,21 @@ def bill(imported, exported, terms, price=0.30, feed_in=0.10):
 
 def test_tiers_by_hand():
     """1 kW all year is 744 kWh in January: 300 at 30, 300 at 40 and 144 at 55 cents are 289.20."""
-    found = bill(flat(1.0), ZERO, Terms(tiers=((300.0, 0.10), (600.0, 0.15))))
+    found = bill(flat(1.0), ZERO, Terms(tiers=((300.0, 0.10, False), (600.0, 0.15, False))))
     assert found["energy"][0] == pytest.approx(744 * 0.30)
     assert found["energy"][0] + found["tiers"][0] == pytest.approx(300 * 0.30 + 300 * 0.40 + 144 * 0.55)
+
+
+def test_a_month_past_an_edge_may_pay_it_for_every_kwh():
+    """Slabs as some suppliers of South Asia and Egypt have them (common practice, no source): 744 kWh at 45 cents."""
+    terms = Terms(tiers=((300.0, 0.05, False), (700.0, 0.15, True)))
+    found = bill(flat(1.0), ZERO, terms)
+    whole = found["energy"] + found["tiers"]
+    assert whole[0] == pytest.approx(744 * 0.45 + 444 * 0.05)
+    # February has 672 kWh, and stays below; a kWh less than the edge is worth more than a kWh.
+    assert whole[1] == pytest.approx(672 * 0.30 + 372 * 0.05)
+    saved = bill(flat(699.0 / 744.0), ZERO, terms)["tiers"][0]
+    assert found["tiers"][0] - saved == pytest.approx(744 * 0.15 + 45 * 0.05)
 
 
 def test_a_demand_charge_by_hand():
@@ -80,7 +92,7 @@ def test_the_same_bill_by_pandas(seed, price, feed_in, edge, surcharge, demand, 
     random = np.random.default_rng(seed)
     imported, exported = random.gamma(1.0, 1.0, 35040), random.gamma(0.5, 1.0, 35040)
     prices = price * (1.0 + (np.asarray(STAMPS.hour) >= 17))
-    terms = Terms(0.7, ((edge, surcharge),), demand, steps, None, 0.0, tax)
+    terms = Terms(0.7, ((edge, surcharge, False),), demand, steps, None, 0.0, tax)
     found = bill_by_month(imported, exported, prices, flat(feed_in), MONTH, 0.25, terms)
     frame = pd.DataFrame({"in": imported, "out": exported, "cost": imported * prices * 0.25}, index=STAMPS)
     months = frame.groupby(frame.index.month)

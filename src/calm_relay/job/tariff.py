@@ -47,6 +47,11 @@ class Tier(Model):
 
     above_kwh: Positive = Field(le=100_000, title="Above, kWh a month")
     surcharge: Price = Field(title="Each costs more by")
+    whole_month: bool = Field(
+        default=False,
+        title="For all of the month's kWh",
+        description="A month that passes the edge pays it for every kWh, not for those above alone.",
+    )
 
 
 class DemandCharge(Model):

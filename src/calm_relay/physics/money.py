@@ -46,12 +46,13 @@ def yearly_bill(
 class Terms:
     """What a tariff charges beside a price a kWh; see `bill_by_month`.
 
-    `tiers` are (kWh of a month, surcharge a kWh above), rising; `counted` marks the steps in which power is counted,
+    `tiers` are (kWh of a month, surcharge a kWh above, whether a month that passes them pays it for every kWh), rising;
+    `counted` marks the steps in which power is counted,
     and `demand_steps` how many make one mean. `credit` is "paid", "kWh" or "money".
     """
 
     standing_per_day: float = 0.0
-    tiers: tuple[tuple[float, float], ...] = ()
+    tiers: tuple[tuple[float, float, bool], ...] = ()
     demand_price: float = 0.0
     demand_steps: int = 1
     counted: np.ndarray | None = None
@@ -108,8 +109,9 @@ def bill_by_month(
     else:
         paid = -monthly(export_kw * feed_in)
     tiers = np.zeros(12)
-    for above, surcharge in terms.tiers:
-        tiers += surcharge * np.maximum(charged_kwh - above, 0.0)
+    for above, surcharge, whole_month in terms.tiers:
+        beyond = np.maximum(charged_kwh - above, 0.0)
+        tiers += surcharge * (np.where(beyond > 0.0, charged_kwh, 0.0) if whole_month else beyond)
     demand = terms.demand_price * _highest(import_kw, at, terms)
     standing = terms.standing_per_day * days
     tax = terms.tax * (energy + tiers + demand + standing + (paid if terms.credit != "paid" else 0.0))

@@ -18,7 +18,7 @@ from calm_relay.desk.charts.tariff_ribbons import TariffRibbons
 from calm_relay.desk.dialogs.form_dialog import AnswerDialog
 from calm_relay.desk.dialogs.hourly_field import HourlyField
 from calm_relay.desk.widgets.choice_field import ChoiceField
-from calm_relay.desk.widgets.label import Label
+from calm_relay.desk.widgets.label import Label, tip
 from calm_relay.desk.widgets.months_field import MonthsField
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.row_stack import RowStack
@@ -179,7 +179,12 @@ class TariffDialog(AnswerDialog):
         self.tiers = QLineEdit()
         self.tiers.setAccessibleName("Tiers: kWh of a month and what each above costs more")
         self.tiers.setPlaceholderText("none; such as 300: 0.10, 600: 0.15")
-        self.tiers.setToolTip("kWh of a month and what each kWh above costs more, parted by commas")
+        self.tiers.setToolTip(
+            tip(
+                "kWh of a month and what each kWh above costs more, parted by commas. “600: 0.15 all”: a month above "
+                "600 kWh pays it for every kWh."
+            )
+        )
         self.credit = ChoiceField("What export is", CREDIT, width=18)
         self.carried = ChoiceField("Credit is settled", CARRIED, width=8)
         self.rest = QuantityField(
@@ -315,7 +320,7 @@ class TariffDialog(AnswerDialog):
         self.power_days.show_value(demand.days)
         for edit, text in zip(times, (demand.start, demand.end), strict=True):
             edit.setTime(QTime.fromString(text, CLOCK))
-        self.tiers.setText(", ".join(f"{tier.above_kwh:g}: {tier.surcharge:g}" for tier in tariff.tiers))
+        self.tiers.setText(", ".join(map(_tier_text, tariff.tiers)))
         self.credit.show_value(tariff.credit)
         self.carried.show_value(tariff.carried)
         self.stored.setChecked(tariff.stored_export)
@@ -441,6 +446,10 @@ class TariffDialog(AnswerDialog):
             self.accept()
 
 
+def _tier_text(tier: Tier) -> str:
+    return f"{tier.above_kwh:g}: {tier.surcharge:g}{' all' if tier.whole_month else ''}"
+
+
 def _tiers_of(text: str) -> tuple[Tier, ...]:
     tiers = []
     for part in text.replace(";", ",").split(","):
@@ -448,7 +457,14 @@ def _tiers_of(text: str) -> tuple[Tier, ...]:
             continue
         above, _, surcharge = part.partition(":")
         try:
-            tiers.append({"above_kwh": float(above.strip().removesuffix("kWh")), "surcharge": float(surcharge)})
+            each = float(surcharge.strip().removesuffix("all"))
+            tiers.append(
+                {
+                    "above_kwh": float(above.strip().removesuffix("kWh")),
+                    "surcharge": each,
+                    "whole_month": surcharge.strip().endswith("all"),
+                }
+            )
         except ValueError:
-            raise ValueError(f"Tiers hold “{part.strip()}”; wanted such as 300: 0.10") from None
+            raise ValueError(f"Tiers hold “{part.strip()}”; wanted such as 300: 0.10 or 600: 0.15 all") from None
     return tuple(tiers)

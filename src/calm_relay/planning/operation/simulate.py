@@ -257,7 +257,7 @@ def terms_of(tariff: Tariff, calendar: YearCalendar) -> Terms:
             counted &= weekend if demand.days == "weekends" else ~weekend
     return Terms(
         tariff.standing_per_day,
-        tuple((tier.above_kwh, tier.surcharge) for tier in tariff.tiers),
+        tuple((tier.above_kwh, tier.surcharge, tier.whole_month) for tier in tariff.tiers),
         demand.price_per_kw if demand is not None else 0.0,
         max(round((demand.minutes if demand is not None else 15) / 60.0 / calendar.step_h), 1),
         counted,

@@ -169,7 +169,8 @@ def _also_charged(tariff: Tariff) -> str:
     """What a tariff charges or credits beside prices a kWh, in a few words."""
     words = []
     if tariff.tiers:
-        words.append(f"tiers above {', '.join(f'{tier.above_kwh:g}' for tier in tariff.tiers)} kWh a month")
+        edges = [f"{tier.above_kwh:g}{' (for all of it)' if tier.whole_month else ''}" for tier in tariff.tiers]
+        words.append(f"tiers above {', '.join(edges)} kWh a month")
     if tariff.demand_charge is not None:
         words.append(f"{tariff.demand_charge.price_per_kw:g} a kW and month")
     if tariff.minimum_per_month:
