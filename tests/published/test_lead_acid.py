@@ -52,6 +52,8 @@ def test_ampere_hours_at_ten_hours_follow_the_law_by_which_the_simulation_draws_
     converter = Converter(inverter, held=Bank(pack, 1))
     bank = lead_bank_of(converter)
     assert (bank.amp_hours, bank.cells) == (pytest.approx(200.0), 24)
+    worn = lead_bank_of(Converter(inverter, held=Bank(pack, 1, health=0.7)))
+    assert (worn.amp_hours, worn.at_ten_hours) == (pytest.approx(140.0), bank.at_ten_hours)
     assert bank.at_ten_hours == pytest.approx(183.0, rel=0.005)
     part: BatteryPart = converter.bank.part(inverter, 0.0)
     # What ten hours at that current take out of it, with no loss at the terminals, is all of it.

@@ -17,10 +17,10 @@ USUAL = "common practice, no source"
 class LeadBank:
     """Volts of a bank on one unit, its ampere-hours, and the air that the whole of it wants.
 
-    `amp_hours` are those of one unit's bank at the discharge its sheet states, `at_ten_hours` at one of ten hours [Ah];
-    volts are at 25 degC, `per_k` is taken off for each degree above [V]; `stated` says of the absorption and the float
-    voltage whether the datasheet has them. `equalise_v` is None for sealed cells; `lowest_v` is where what may be used
-    ends.
+    `amp_hours` are what one unit's bank has now at the discharge its sheet states, `at_ten_hours` what it had when new
+    at one of ten hours [Ah]. Volts are at 25 degC, `per_k` is taken off for each degree above [V]; `stated` says of the
+    absorption and the float voltage whether the datasheet has them. `equalise_v` is None for sealed cells; `lowest_v`
+    is where what may be used ends.
     """
 
     pack: Pack
@@ -80,7 +80,7 @@ def lead_bank_of(converter: Converter | None) -> LeadBank | None:
     return LeadBank(
         pack,
         cells,
-        amp_hours,
+        amp_hours * bank.health,
         ten,
         absorption_v,
         float_v,
