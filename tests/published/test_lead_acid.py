@@ -52,6 +52,9 @@ def test_ampere_hours_at_ten_hours_follow_the_law_by_which_the_simulation_draws_
     converter = Converter(inverter, held=Bank(pack, 1))
     bank = lead_bank_of(converter)
     assert (bank.amp_hours, bank.cells) == (pytest.approx(200.0), 24)
+    # 0.05 × 24 × 8 × 183 / 1000 m3/h; a cubic foot has 0.0283 m3, an inch 2.54 cm.
+    assert bank.air_words(False) == ("1.8 m³ an hour", "49 cm²")
+    assert bank.air_words(True) == ("1.0 cfm", "8 in²")
     worn = lead_bank_of(Converter(inverter, held=Bank(pack, 1, health=0.7)))
     assert (worn.amp_hours, worn.at_ten_hours) == (pytest.approx(140.0), bank.at_ten_hours)
     assert bank.at_ten_hours == pytest.approx(183.0, rel=0.005)
