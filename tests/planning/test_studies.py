@@ -247,3 +247,14 @@ def test_why_plants_fall_out_is_told_in_few_words_without_holes(name):
         assert times > 0 and reason[0].isupper()
         # A figure that was taken out would leave its unit, or nothing, behind.
         assert not re.search(r"(^|\s)(V|A|kW|kWp|×)(\s|$)|  ", reason), reason
+
+
+@pytest.mark.parametrize("today", [0.4, 0.8, 4.7])
+def test_what_is_turned_ends_at_its_ends(demo, today):
+    weighted = demo.with_(purposes=tuple(purpose.with_(weight=today) for purpose in demo.purposes))
+    knobs = [knob for knob in knobs_of(plan(weighted)) if knob.today == today]
+    assert knobs
+    for knob in knobs:
+        for rising, end in ((True, knob.high), (False, knob.low)):
+            tries = knob.tries(rising)
+            assert tries[-1] == end and tries == sorted(tries, reverse=not rising)

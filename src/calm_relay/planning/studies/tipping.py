@@ -64,9 +64,11 @@ class Knob:
         end = self.high if rising else self.low
         if end == self.today:
             return []
+        shares = [i / STEPS for i in range(1, STEPS)]
+        # The end is as it is told: rounded, a weight may fall below none.
         if self.low > 0:
-            return [self.today * (end / self.today) ** (i / STEPS) for i in range(1, STEPS + 1)]
-        return [self.today + (end - self.today) * i / STEPS for i in range(1, STEPS + 1)]
+            return [*(self.today * (end / self.today) ** share for share in shares), end]
+        return [*(self.today + (end - self.today) * share for share in shares), end]
 
 
 @dataclass(frozen=True)

@@ -152,5 +152,6 @@ def _life(pack: Pack) -> ItemPicture:
     depth, cycles = (np.array(column) for column in zip(*points, strict=True))
     words = f"until {pack.cycles_to:.0%} are left"
     return ItemPicture(
-        "Cycles over depth", "depth of discharge, %", "cycles", (Curve(words, depth * 100.0, cycles),)
-    )
+        "Cycles over depth", "depth of discharge, %", "cycles", (Curve(words, depth * 100.0, cycles),),
+        words_at=(0.5, 0.9),
+    )  # fmt: skip
