@@ -35,6 +35,11 @@ def test_frequency_watt_points_of_the_three_standards(curve, points):
     assert curve.hz(1.0) == curve.nominal_hz
 
 
+def test_an_inverter_gives_nothing_where_its_standard_has_it_part():
+    """From memory: over-frequency parts it at 62 Hz (IEEE 1547), 51.5 (VDE-AR-N 4105) and 52 (AS/NZS 4777.2)."""
+    assert [curve.nothing_hz for curve in (IEEE_1547, VDE_4105, AS_4777)] == [62.0, 51.5, 52.0]
+
+
 def machine(**figures):
     return ScheduledLoad(name="Pump", kw=4.0, days=("mon",), start="06:00", hours=1, **figures)
 

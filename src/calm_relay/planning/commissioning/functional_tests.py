@@ -165,7 +165,7 @@ def _throttle(plan: Plan, option: Option) -> Iterator[FunctionalTest]:
         return
     how, curve = lead.backup.throttles_ac_pv, curve_of(plan.job)
     seen = {
-        "frequency": f"frequency rises above {curve.start_hz:g} Hz, arrays give less; at {curve.end_hz:.1f} Hz nothing",
+        "frequency": f"frequency rises above {curve.start_hz:g} Hz, arrays give less; none at {curve.nothing_hz:g} Hz",
         "relay": "the relay takes the arrays off the backup board",
         "data link": "the arrays are held back over the data cable, frequency stays",
         "none": "the arrays must be off: nothing holds them back",

@@ -379,8 +379,8 @@ def _island(option: Option, converter: Converter) -> Iterator[Setting]:
         yield Setting(
             name,
             "Frequency in an island",
-            f"raised from {curve.start_hz:g} Hz to {curve.end_hz:.1f} Hz as the battery fills",
-            f"AC-coupled arrays turn themselves down by it: {curve.name}, from memory",
+            f"raised from {curve.start_hz:g} Hz to {curve.nothing_hz:g} Hz as the battery fills",
+            f"AC-coupled arrays give less from the first on and nothing at the second: {curve.name}, from memory",
             "an array's grid code that does not follow the frequency is switched off instead",
         )
     if beside and backup.throttles_ac_pv == "relay":
