@@ -387,7 +387,7 @@ def _island(option: Option, converter: Converter) -> Iterator[Setting]:
         yield Setting(
             name,
             "Relay of the AC-coupled arrays",
-            f"off above {HOLD_ABOVE:.0%} charge, on again below {RELEASE_BELOW:.0%}",
+            f"off above {count.text(HOLD_ABOVE)} charge, on again below {count.text(RELEASE_BELOW)}",
             "nothing else keeps them from a full battery: common practice, no source",
             "an array larger than the unit that forms the island trips it before the relay answers",
         )
@@ -431,15 +431,17 @@ def _generator(option: Option, converter: Converter) -> Iterator[Setting]:
             held=count.held(_generator_at(generator.name, "stop_above")),
         )
         if generator.on == ON_INPUT:
-            yield _of_generator(converter, generator, job)
+            yield _of_generator(option, converter, generator)
 
 
-def _of_generator(converter: Converter, generator: Generator, job: Job) -> Setting:
+def _of_generator(option: Option, converter: Converter, generator: Generator) -> Setting:
     """How much a unit may draw of a generator on its input: the house's share and the charging's together."""
+    job = option.context.job
     circuit, able = converter.inverter.circuit, able_kw(generator, job)
     amps = able * 1000.0 / (converter.inverter.volts * circuit.factor)
     on_each = " on each conductor" if circuit.live > 1 else ""
-    thin = f" at {job.site.elevation_m:.0f} m, of {generator.kw:g} kW on its plate" if able < generator.kw else ""
+    height = option.context.survey.length_words(job.site.elevation_m)
+    thin = f" at {height}, of {generator.kw:g} kW on its plate" if able < generator.kw else ""
     return Setting(
         converter.name,
         f"Current from {generator.name}",
