@@ -111,6 +111,19 @@ def test_on_the_grid_the_reserve_is_counted_from_empty_too():
     assert settings(option)["Lowest charge, grid up"].value == f"{100 * (0.5 + 0.5 * reserve):.3g}%"
 
 
+def test_a_relay_lets_the_arrays_go_at_a_charge_as_the_unit_counts_it():
+    job = with_bank(demo_job("hut"))
+    former = next(item for item in catalogue().inverters if item.key == "mossgate-5")
+    by_relay = former.with_(key="torf-5", backup=former.backup.with_(throttles_ac_pv="relay"))
+    job = job.with_(
+        own_equipment=job.own_equipment.with_(inverters=(by_relay,)),
+        battery=job.battery.with_(battery_inverter=by_relay.key),
+    )
+    told = settings(plan(job).option("micro-ac"))
+    assert told["Relay of the AC-coupled arrays"].value == "off above 97.5% charge, on again below 95%"
+    assert "Frequency in an island" not in told
+
+
 def test_what_a_generator_may_give_is_what_the_thin_air_leaves_of_it(hybrid):
     told = settings(hybrid)["Current from Generator"]
     assert told.value == "at most 20 A"
