@@ -7,7 +7,7 @@ from calm_relay.exchange.errors import InputError
 from calm_relay.exchange.meter_file import read_meter_file
 from calm_relay.exchange.shipped import demo_job
 from calm_relay.job.demand import Car, MeteredDemand, ScheduledLoad, ShapedDemand
-from calm_relay.job.survey import Bill
+from calm_relay.job.survey import Bill, ExistingBattery, MeterReading
 from calm_relay.planning.common.errors import PlanError
 from calm_relay.planning.findings import Severity
 from calm_relay.planning.site.demand import DAYS
@@ -247,6 +247,31 @@ def test_a_portals_file_is_the_house_and_tells_what_its_array_made(
     if counts == "gross":
         bare = demo.with_(demand=demand, faces=(), existing_inverters=())
         assert "none stands there in this job" in result(plan(bare, tmp_path), "yield today").sentence
+
+
+def test_what_a_battery_moved_is_no_demand_where_the_file_tells_of_it(demo, demo_plan, as_is, tmp_path):
+    columns = portal(as_is, demo_plan)
+    house = columns.pop("Used (kWh)")
+    charged, discharged = np.minimum(columns["Export (kWh)"], 0.4), np.minimum(columns["Import (kWh)"], 0.2)
+    columns["Import (kWh)"] = columns["Import (kWh)"] - discharged
+    columns["Export (kWh)"] = columns["Export (kWh)"] - charged
+    moved = {"Battery charged (kWh)": charged, "Battery discharged (kWh)": discharged}
+    there = (ExistingBattery(pack="fern-48", inverter="mossgate-3"),)
+    reading = {"clock": "standard"}
+    found = []
+    for name, told in (("with.csv", columns | moved), ("without.csv", columns)):
+        write(tmp_path / name, told)
+        demand = as_its_file_says(
+            MeteredDemand(path=name, reading=reading, production_reading=reading),
+            read_meter_file(tmp_path / name, MeterReading(clock="standard"), demo.site.time_zone).understood,
+        )
+        found.append(plan(demo.with_(demand=demand, existing_batteries=there), tmp_path))
+    whole, guessed = found
+    assert whole.demand.source.endswith("and what the battery moved") and result(whole, "net meter") is None
+    assert whole.demand.yearly_kwh == pytest.approx(house.sum(), rel=0.01)
+    lost = charged.sum() - discharged.sum()
+    assert guessed.demand.yearly_kwh - whole.demand.yearly_kwh == pytest.approx(lost, rel=0.05)
+    assert "taken for the house’s own" in result(guessed, "net meter").sentence
 
 
 def test_a_file_of_few_days_says_nothing_of_the_arrays_year(demo, demo_plan, as_is, tmp_path):

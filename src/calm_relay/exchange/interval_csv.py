@@ -43,16 +43,19 @@ IMPORT_WORDS = re.compile(
 POWER_WORDS = re.compile(r"power|leistung|puissance|potencia|pot[êe]ncia|potenza|vermogen|effekt", re.I)
 UTC_WORDS = re.compile(r"(?<![a-z])utc(?![a-z+\-±])", re.I)
 END_WORDS = re.compile(r"\bend|ending|until|\bto\b|bis\b|stop", re.I)
-# What is looked for in a file: all that a house draws, both directions of a meter beside an array, what went out, or
-# what an array made.
-Wanted = Literal["use", "net", "export", "production"]
+# What is looked for in a file: all that a house draws, both directions of a meter beside an array, what went out, what
+# an array made, or both directions of a battery, what it gave first.
+Wanted = Literal["use", "net", "export", "production", "battery"]
 _FIRST: dict[Wanted, tuple[Flow, ...]] = {
     "use": ("used", "in"),
     "net": ("in", "used"),
     "export": ("out",),
     "production": ("made",),
+    "battery": ("discharged",),
 }
-_ALONE = ("export", "production")
+_ALONE = ("export", "production", "battery")
+# Beside what comes: what goes the other way.
+_BACK: dict[Flow, Flow] = {"in": "out", "discharged": "charged"}
 TURNED = "The grid's power rises with the array's: its sign is taken the other way round."
 
 
@@ -297,8 +300,9 @@ def _value_columns(
         inward = [c for c in inward if not EXPORT_WORDS.search(table.header[c])] or numeric[:1]
         columns = inward[:1]
     if reading.export_column is None and known is not None:
-        out = first_of(held, table.header, ("out",))
-        if out is not None and flows[known] == "in" and out not in columns:
+        back = _BACK.get(flows[known] or "used")
+        out = first_of(held, table.header, (back,)) if back else None
+        if out is not None and out not in columns:
             columns.append(out)
     elif reading.export_column is None:
         outward = [c for c in numeric if EXPORT_WORDS.search(table.header[c]) and c not in columns]

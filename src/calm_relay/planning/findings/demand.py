@@ -78,6 +78,7 @@ def check_net_meter(subject: Subject) -> list[Finding]:
         metered is not None
         and metered.is_net
         and metered.model_error_kwh is None
+        and not metered.battery_told
         and subject.job.existing_batteries
     ):
         return [

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 from pathlib import Path
+from typing import NamedTuple
 
 import numpy as np
 
@@ -17,7 +18,7 @@ from calm_relay.physics.demand_shape import midwinter_day
 from calm_relay.physics.import_alone import BehindImport, house_behind_import, on_days_of_import
 from calm_relay.physics.meter_year import days_of_intervals, lay_on_year
 
-EDITION = 3
+EDITION = 4
 MONTH_NAMES = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
 
 # Zenith under which an array carries a house at rest, what share of nights' readings lie below what is its rest, and
@@ -36,7 +37,8 @@ class Metered:
     counts gross, `silent_h` are hours under a high sun in which it reads next to nothing, though the house never rests
     so by night, and `has_export` whether its file holds export too. Of one that counts import alone beside an array
     `unseen_h` are hours in which the array carried the house, and `unseen_kwh` what the house is taken to draw in them.
-    `is_net` says that the house was found by what came in, went out and was made. `made` is what the array that stands
+    `is_net` says that the house was found by what came in, went out and was made, and `battery_told` that what the
+    battery took and gave was among it. `made` is what the array that stands
     there made in the year by its file, and as it is modelled [kWh]; None where no file tells, or one of few days.
     """
 
@@ -52,6 +54,7 @@ class Metered:
     unseen_kwh: float = 0.0
     made: tuple[float, float] | None = None
     is_net: bool = False
+    battery_told: bool = False
 
 
 def as_its_file_says(demand: MeteredDemand, seen: Understood) -> MeteredDemand:
@@ -160,9 +163,23 @@ def metered_year(
         model_error = float(np.maximum(sent - modelled, 0.0).sum() * step_h)
         made = _at_least(modelled, sent, calendar.month)
         source += ", rebuilt with the modelled yield of the roof"
-    gross = np.maximum(series["import"] - sent + made, 0.0)
+    gross = series["import"] - sent + made
+    told = "battery" in series
+    if told:
+        gross = gross + series["battery"]
+        source += " and what the battery moved"
     sent_kwh = float(sent.sum() * step_h)
-    return Metered(gross, source, laid.measured_days, months, model_error, sent_kwh, made=both, is_net=True)
+    return Metered(
+        np.maximum(gross, 0.0),
+        source,
+        laid.measured_days,
+        months,
+        model_error,
+        sent_kwh,
+        made=both,
+        is_net=True,
+        battery_told=told,
+    )
 
 
 def _measured_and_modelled(
@@ -182,17 +199,22 @@ def _read(
     The third result says whether its file holds export, whether that is read or not.
     """
     net = demand.counts == "net"
-    first, imported, exported, minutes = _table(paths["path"], demand.reading, calendar, "net" if net else "use")
-    tables = {"import": (first, imported)}
+    meter = _table(paths["path"], demand.reading, calendar, "net" if net else "use")
+    tables = {"import": (meter.first, meter.imported)}
     if net and "export_path" in paths:
-        first_out, sent, *_ = _table(paths["export_path"], demand.export_reading, calendar, "export")
-        tables["export"] = (first_out, sent)
-    elif net and exported is not None:
-        tables["export"] = (first, exported)
+        sent = _table(paths["export_path"], demand.export_reading, calendar, "export")
+        tables["export"] = (sent.first, sent.imported)
+    elif net and meter.exported is not None:
+        tables["export"] = (meter.first, meter.exported)
     if "production_path" in paths:
-        first_made, made, *_ = _table(paths["production_path"], demand.production_reading, calendar, "production")
-        tables["production"] = (first_made, made)
-    return tables, minutes, exported is not None
+        made = _table(paths["production_path"], demand.production_reading, calendar, "production")
+        tables["production"] = (made.first, made.imported)
+        if net and made.tells_battery:
+            by_heads = demand.production_reading.with_(import_column=None, export_column=None)
+            moved = _table(paths["production_path"], by_heads, calendar, "battery")
+            if moved.exported is not None:
+                tables["battery"] = (moved.first, moved.imported - moved.exported)
+    return tables, meter.minutes, meter.exported is not None
 
 
 def _behind_import(
@@ -233,26 +255,44 @@ def _at_least(modelled: np.ndarray, sent: np.ndarray, month: np.ndarray) -> np.n
     return sent + spare
 
 
-def _table(
-    file: tuple[str, int], reading: MeterReading, calendar: YearCalendar, wanted: Wanted
-) -> tuple[np.datetime64, np.ndarray, np.ndarray | None, int]:
-    """First day, import and export of a file as days of mean power, export None where it has none; its minutes."""
+class _Table(NamedTuple):
+    """First day, import and export of a file as days of mean power, export None where it has none; its minutes.
+
+    `tells_battery` says whether its columns have both directions of a battery.
+    """
+
+    first: np.datetime64
+    imported: np.ndarray
+    exported: np.ndarray | None
+    minutes: int
+    tells_battery: bool
+
+
+def _table(file: tuple[str, int], reading: MeterReading, calendar: YearCalendar, wanted: Wanted) -> _Table:
     path, edition = file
 
     def make() -> dict[str, np.ndarray]:
         data = read_meter_file(Path(path), reading, calendar.time_zone, wanted=wanted)
         minutes = data.understood.interval_minutes
         first, imported = days_of_intervals(data.starts, data.import_kwh, minutes, calendar)
-        made = {"first": np.array(first.astype(int)), "import": imported, "minutes": np.array(minutes)}
+        told = {"charged", "discharged"} <= set(data.understood.flows)
+        made = {
+            "first": np.array(first.astype(int)),
+            "import": imported,
+            "minutes": np.array(minutes),
+            "battery": np.array(int(told)),
+        }
         if data.export_kwh is not None:
             made["export"] = days_of_intervals(data.starts, data.export_kwh, minutes, calendar)[1]
         return made
 
     when = f"{calendar.time_zone}|{calendar.year}"
     key = f"meter|{EDITION}|{path}|{edition}|{reading.model_dump_json()}|{when}|{wanted}"
-    arrays = cached_arrays(key, make, {"first": 1, "import": None, "minutes": 1})
+    arrays = cached_arrays(key, make, {"first": 1, "import": None, "minutes": 1, "battery": 1})
     first = np.datetime64(int(arrays["first"]), "D")
-    return first, arrays["import"], arrays.get("export"), int(arrays["minutes"])
+    return _Table(
+        first, arrays["import"], arrays.get("export"), int(arrays["minutes"]), bool(int(arrays["battery"]))
+    )
 
 
 def _aligned(tables: dict[str, tuple[np.datetime64, np.ndarray]]) -> tuple[np.datetime64, dict[str, np.ndarray]]:
