@@ -1,9 +1,12 @@
 """Lead-acid against the ventilation standard, Peukert's law and what makers' sheets commonly state."""
 
+from typing import get_args
+
 import numpy as np
 import pytest
 
 from calm_relay.exchange.shipped import catalogue
+from calm_relay.job.equipment import Pack
 from calm_relay.physics.lead_acid import CELLS, airflow_m3_h, at_temperature, cells_of, opening_cm2
 from calm_relay.physics.plant.parts import BatteryPart
 from calm_relay.planning.architecture.design import Converter
@@ -34,13 +37,14 @@ def test_cells_by_the_volts(empty_v, full_v, cells):
 
 def test_charging_volts_lie_where_makers_have_them_and_rise_in_the_cold():
     """Common practice, no source: 13.5 to 13.8 V held and 14.1 to 14.7 V absorbing for 12 V at 25 degC."""
+    assert set(CELLS) == {name for name in get_args(Pack.model_fields["chemistry"].annotation) if "lead" in name}
     for volts in CELLS.values():
         assert 13.4 <= 6 * volts.float_ <= 13.8
         assert 14.0 <= 6 * volts.absorption <= 14.8
         assert volts.float_ < volts.absorption < (volts.equalise or 9.9)
         # 12 V blocks are compensated by 18 to 30 mV/K.
         assert 0.018 <= 6 * volts.per_k <= 0.030
-    assert at_temperature(56.4, 24, 0.004, 5.0) == pytest.approx(56.4 + 24 * 0.004 * 20)
+    assert at_temperature(56.4, 24 * 0.004, 5.0) == pytest.approx(56.4 + 24 * 0.004 * 20)
 
 
 def test_ampere_hours_at_ten_hours_follow_the_law_by_which_the_simulation_draws_them_down():

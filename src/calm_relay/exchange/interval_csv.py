@@ -55,7 +55,7 @@ _FIRST: dict[Wanted, tuple[Flow, ...]] = {
 }
 _ALONE = ("export", "production", "battery")
 # Beside what comes: what goes the other way.
-_BACK: dict[Flow, Flow] = {"in": "out", "discharged": "charged"}
+_BACK: dict[Flow | None, tuple[Flow, ...]] = {"in": ("out",), "discharged": ("charged",)}
 TURNED = "The grid's power rises with the array's: its sign is taken the other way round."
 
 
@@ -300,8 +300,7 @@ def _value_columns(
         inward = [c for c in inward if not EXPORT_WORDS.search(table.header[c])] or numeric[:1]
         columns = inward[:1]
     if reading.export_column is None and known is not None:
-        back = _BACK.get(flows[known] or "used")
-        out = first_of(held, table.header, (back,)) if back else None
+        out = first_of(held, table.header, _BACK.get(flows[known], ()))
         if out is not None and out not in columns:
             columns.append(out)
     elif reading.export_column is None:

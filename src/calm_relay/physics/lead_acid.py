@@ -49,21 +49,19 @@ def cells_of(empty_v: float, full_v: float) -> int:
     return round(cells / BLOCK_CELLS) * BLOCK_CELLS
 
 
-def at_temperature(volts: float, cells: int, per_k: float, cell_c: float) -> float:
+def at_temperature(volts: float, per_k: float, cell_c: float) -> float:
     """A charging voltage at another temperature than it is stated for [V]: higher in the cold.
 
     Parameters
     ----------
     volts : float
         Of the whole bank at 25 degC [V].
-    cells : int
-        In series.
     per_k : float
-        Of one cell [V/K].
+        Taken off for each degree that the whole bank is warmer [V/K].
     cell_c : float
         Temperature of the cells [degC].
     """
-    return volts + cells * per_k * (RATED_C - cell_c)
+    return volts + per_k * (RATED_C - cell_c)
 
 
 def airflow_m3_h(cells: int, amp_hours: float, sealed: bool) -> float:

@@ -146,7 +146,7 @@ def check_lead_volts(subject: Subject) -> list[Finding]:
                 "battery.pack",
                 f"{said}; {unit} gives at most {most:g} V.",
                 reading=(bank.absorption_v, most, "V"),
-                rule=bank.rule,
+                rule=bank.source_of(bank.pack.absorption_v),
             )
         ]
     cold = f"{cold_v:.1f} V at {degrees_text(coldest, 0)}, the coldest where it stands"
@@ -159,7 +159,7 @@ def check_lead_volts(subject: Subject) -> list[Finding]:
             f"{said}, {cold}; {unit} gives at most {most:g} V"
             f"{', so that it stays part-charged in the cold' if cold_v > most else ''}.",
             reading=(cold_v, most, "V"),
-            rule=bank.rule,
+            rule=bank.source_of(bank.pack.absorption_v),
         )
     ]
 

@@ -14,7 +14,7 @@ from calm_relay.planning.architecture.refusals import joining_generators
 from calm_relay.planning.common.amounts import price_text
 from calm_relay.planning.common.region_words import said_in_region
 from calm_relay.planning.operation.controls import waits
-from calm_relay.planning.operation.lead_bank import USUAL, LeadBank, lead_bank_of
+from calm_relay.planning.operation.lead_bank import LeadBank, lead_bank_of
 from calm_relay.planning.site.engines import able_kw
 from calm_relay.planning.site.grid_code import curve_of
 from calm_relay.planning.verdict.option import Option
@@ -189,8 +189,6 @@ def _battery(option: Option, converter: Converter) -> Iterator[Setting]:
 
 def _lead(name: str, summary: str, bank: LeadBank, each: str) -> Iterator[Setting]:
     """What a unit is told of a lead-acid bank, which has nothing that watches it."""
-    volts = f"{bank.cells} cells, {bank.pack.chemistry}: {USUAL}; its maker's figure goes before it"
-    sheet = f"{bank.pack.name}, datasheet"
     yield Setting(
         name,
         "Battery",
@@ -210,10 +208,11 @@ def _lead(name: str, summary: str, bank: LeadBank, each: str) -> Iterator[Settin
         name,
         "Absorption voltage",
         f"{bank.absorption_v:.1f} V at 25 °C",
-        sheet if bank.stated[0] else volts,
+        bank.source_of(bank.pack.absorption_v),
         "too high dries it out, too low leaves it part-charged" if bank.sealed else "",
     )
-    yield Setting(name, "Float voltage", f"{bank.float_v:.1f} V at 25 °C", sheet if bank.stated[1] else volts)
+    held_v = f"{bank.float_v:.1f} V at 25 °C"
+    yield Setting(name, "Float voltage", held_v, bank.source_of(bank.pack.float_v))
     yield Setting(
         name,
         "Compensation for temperature",

@@ -10,7 +10,6 @@ from calm_relay.planning.architecture.design import Converter
 NOMINAL_V, GAS_HOURS = 2.0, 10.0
 # A cubic metre an hour in cubic feet a minute, a square inch in square centimetres.
 CFM, CM2_PER_IN2 = 0.588578, 6.4516
-USUAL = "common practice, no source"
 
 
 @dataclass(frozen=True)
@@ -18,9 +17,8 @@ class LeadBank:
     """Volts of a bank on one unit, its ampere-hours, and the air that the whole of it wants.
 
     `amp_hours` are what one unit's bank has now at the discharge its sheet states, `at_ten_hours` what it had when new
-    at one of ten hours [Ah]. Volts are at 25 degC, `per_k` is taken off for each degree above [V]; `stated` says of the
-    absorption and the float voltage whether the datasheet has them. `equalise_v` is None for sealed cells; `lowest_v`
-    is where what may be used ends.
+    at one of ten hours [Ah]. Volts are at 25 degC, `per_k` is taken off for each degree above [V]. `equalise_v` is None
+    for sealed cells; `lowest_v` is where what may be used ends.
     """
 
     pack: Pack
@@ -29,7 +27,6 @@ class LeadBank:
     at_ten_hours: float
     absorption_v: float
     float_v: float
-    stated: tuple[bool, bool]
     equalise_v: float | None
     per_k: float
     lowest_v: float
@@ -41,10 +38,12 @@ class LeadBank:
         """Whether its cells are valve-regulated."""
         return self.equalise_v is None
 
-    @property
-    def rule(self) -> str:
-        """Where its volts are from."""
-        return f"{self.pack.name}, datasheet" if self.stated[0] else f"{self.pack.chemistry}, {USUAL}"
+    def source_of(self, stated_v: float | None) -> str:
+        """Where a charging voltage is from: the datasheet where that states it."""
+        if stated_v is not None:
+            return f"{self.pack.name}, datasheet"
+        kind = f"{self.cells} cells, {self.pack.chemistry}"
+        return f"{kind}: common practice, no source; its maker's figure goes before it"
 
     def air_words(self, in_feet: bool) -> tuple[str, str]:
         """The fresh air it wants and the free area of each of two openings, in words."""
@@ -54,7 +53,7 @@ class LeadBank:
 
     def absorption_at(self, cell_c: float) -> float:
         """Absorption voltage of cells of another temperature [V]."""
-        return at_temperature(self.absorption_v, self.cells, self.per_k / self.cells, cell_c)
+        return at_temperature(self.absorption_v, self.per_k, cell_c)
 
 
 def lead_bank_of(converter: Converter | None) -> LeadBank | None:
@@ -74,20 +73,21 @@ def lead_bank_of(converter: Converter | None) -> LeadBank | None:
     exponent = pack.peukert_exponent
     ten = amp_hours * (GAS_HOURS / pack.rated_hours) ** ((exponent - 1.0) / exponent)
     in_series = bank.full_v / pack.full_v
-    absorption_v = cells * kind.absorption if pack.absorption_v is None else pack.absorption_v * in_series
-    float_v = cells * kind.float_ if pack.float_v is None else pack.float_v * in_series
+    absorption_v, float_v = (
+        cells * usual if stated is None else stated * in_series
+        for usual, stated in ((kind.absorption, pack.absorption_v), (kind.float_, pack.float_v))
+    )
     air = airflow_m3_h(cells, ten * bank.units, kind.equalise is None)
     return LeadBank(
-        pack,
-        cells,
-        amp_hours * bank.health,
-        ten,
-        absorption_v,
-        float_v,
-        (pack.absorption_v is not None, pack.float_v is not None),
-        None if kind.equalise is None else cells * kind.equalise,
-        cells * kind.per_k,
-        bank.empty_v,
-        air,
-        opening_cm2(air),
+        pack=pack,
+        cells=cells,
+        amp_hours=amp_hours * bank.health,
+        at_ten_hours=ten,
+        absorption_v=absorption_v,
+        float_v=float_v,
+        equalise_v=None if kind.equalise is None else cells * kind.equalise,
+        per_k=cells * kind.per_k,
+        lowest_v=bank.empty_v,
+        air_m3_h=air,
+        opening_cm2=opening_cm2(air),
     )

@@ -154,32 +154,40 @@ def metered_year(
             unseen_kwh=float(house.kw[house.unseen].sum() * step_h),
             made=both,
         )
-    sent = series["export"]
-    if "production" in series:
-        made, model_error = series["production"], None
-        source += f", rebuilt with measured production {Path(paths['production_path'][0]).name}"
-    else:
-        modelled = made_kw if made_kw is not None else np.zeros_like(sent)
-        model_error = float(np.maximum(sent - modelled, 0.0).sum() * step_h)
-        made = _at_least(modelled, sent, calendar.month)
-        source += ", rebuilt with the modelled yield of the roof"
-    gross = series["import"] - sent + made
-    told = "battery" in series
-    if told:
-        gross = gross + series["battery"]
-        source += " and what the battery moved"
-    sent_kwh = float(sent.sum() * step_h)
+    kw, how, model_error = _behind_both(
+        series, made_kw, calendar, Path(paths.get("production_path", ("",))[0]).name
+    )
     return Metered(
-        np.maximum(gross, 0.0),
-        source,
+        kw,
+        f"{source}, {how}",
         laid.measured_days,
         months,
         model_error,
-        sent_kwh,
+        float(series["export"].sum() * step_h),
         made=both,
         is_net=True,
-        battery_told=told,
+        battery_told="battery" in series,
     )
+
+
+def _behind_both(
+    series: dict[str, np.ndarray], made_kw: np.ndarray | None, calendar: YearCalendar, measured: str
+) -> tuple[np.ndarray, str, float | None]:
+    """A house whose meter counts both directions, how it was rebuilt, and how far the model is off [kW, kWh].
+
+    `measured` names the file of what the array made, where that was measured.
+    """
+    sent = series["export"]
+    if "production" in series:
+        made, off, how = series["production"], None, f"rebuilt with measured production {measured}"
+    else:
+        modelled = made_kw if made_kw is not None else np.zeros_like(sent)
+        off = float(np.maximum(sent - modelled, 0.0).sum() * calendar.step_h)
+        made, how = _at_least(modelled, sent, calendar.month), "rebuilt with the modelled yield of the roof"
+    gross = series["import"] - sent + made
+    if "battery" in series:
+        gross, how = gross + series["battery"], f"{how} and what the battery moved"
+    return np.maximum(gross, 0.0), how, off
 
 
 def _measured_and_modelled(
