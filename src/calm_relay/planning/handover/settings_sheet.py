@@ -249,7 +249,9 @@ class _Counter:
 
     def why(self, share: float) -> str:
         """What a share means where it is counted otherwise, as the end of a reason."""
-        return f"; {share:.0%} of what may be used, counted from empty" if self._bank.pack.is_lead else ""
+        if not self._bank.pack.is_lead:
+            return ""
+        return f"; the unit counts from empty: this is {share:.0%} of the usable energy"
 
     def held(self, apply: Callable[[Job, float], Job]) -> JobValue:
         """Where the job holds it: `apply` takes a share of what may be used in per cent."""

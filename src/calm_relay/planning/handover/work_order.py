@@ -194,17 +194,18 @@ def _hang(option: Option) -> Iterator[Step]:
                 photo="barrier before the battery hides it",
             )
         if bought is not None:
+            yield from _vents(option, converter)
             yield Step(
                 "Hang",
                 f"Set up {bought.summary}{where}, lower edge {length(place.base_m)} up{apart}.",
                 measure="volts of each pack: alike within what its maker allows",
                 photo="battery with its clearances",
             )
-            yield from _lead(option, converter)
+            yield from _blocks(converter)
 
 
-def _lead(option: Option, converter: Converter) -> Iterator[Step]:
-    """What a lead-acid bank wants beside its place: air, care for its acid, a sensor among its blocks."""
+def _vents(option: Option, converter: Converter) -> Iterator[Step]:
+    """Air and care for the acid, before the first block of a lead-acid bank is there."""
     bank = lead_bank_of(converter)
     if bank is None:
         return
@@ -216,6 +217,13 @@ def _lead(option: Option, converter: Converter) -> Iterator[Step]:
         measure="free area of each opening",
         photo="both openings",
     )
+
+
+def _blocks(converter: Converter) -> Iterator[Step]:
+    """Which blocks make a lead-acid bank, and where its sensor goes."""
+    bank = lead_bank_of(converter)
+    if bank is None:
+        return
     acid = "" if bank.sealed else "; acid up to its mark and its density, cell by cell"
     yield Step(
         "Hang",
