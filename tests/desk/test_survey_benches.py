@@ -426,6 +426,14 @@ def test_bills_are_typed_and_refused_by_their_line(window, opened, qtbot, settle
     assert len(window.session.plan.demand.parts) == 2
 
 
+def test_what_nobody_said_of_a_figure_stands_as_not_said(window, opened, settled):
+    job = window.session.job
+    window.session.edit(job.with_(demand=job.demand.with_(counts=None)), "Counted")
+    settled(window)
+    counts = opened("Home").counts
+    assert (counts.currentData(), counts.placeholderText()) == (None, "not said")
+
+
 def test_bills_that_tell_what_went_out_are_read_beside_the_array(window, opened, qtbot, settled, tmp_path):
     table = tmp_path / "bills.csv"
     table.write_text("from,to,kWh,export kWh\n2025-01-01,2025-06-30,3600,2500\n2025-07-01,2025-12-31,3700,2700\n")

@@ -75,6 +75,7 @@ class HomeBench(Bench):
         self.shape = ChoiceField("Kind of house", SHAPES, width=14)
         self.shape.taken.connect(self._on_shape)
         self.counts = ChoiceField("What the year’s figure or the bills count", COUNTS, width=14)
+        self.counts.setPlaceholderText("not said")
         self.counts.taken.connect(self._on_counts)
         self.inputs = FieldForm(
             (
